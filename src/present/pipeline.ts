@@ -24,8 +24,9 @@ export interface ReportedDomain {
 const rowsOf = (domains: readonly ReportedDomain[]): ReportedFinding[] =>
   domains.flatMap(({ domain, findings }) => findings.map((finding) => ({ domain, ...finding })));
 
-/** A cell that no spreadsheet takes for a formula. */
-const harmless = (text: string): string => (/^[=+\-@\t\r\n|%]/.test(text) ? `'${text}` : text);
+/** A cell that no spreadsheet takes for a formula, whatever blanks and marks stand in front of it. */
+const harmless = (text: string): string =>
+  /^[\t\r\n|%]|^[\s\p{Cc}\p{Cf}'"]*[=+\-@\uff1d\uff0b\uff0d\uff20]/u.test(text) ? `'${text}` : text;
 
 /** Lines of a table, ended by CRLF (RFC 4180), in which no cell is taken for a formula. */
 export const csvLines = (rows: readonly (readonly string[])[]): string =>

@@ -124,18 +124,19 @@ export async function readList({ path, title }: List, column: string | undefined
   }
   async function* lines(): AsyncGenerator<SweepEntry | SkippedLine> {
     for await (const { record, info } of records()) {
+      // A row is found where it begins, however many lines its cells have.
+      const line = info.lines - record.reduce((sum, cell) => sum + (cell.match(/\r\n|\r|\n/g)?.length ?? 0), 0);
       const given = record[domain] ?? "";
       const own = names.flatMap((_, i) => (i === domain ? [] : [record[i] ?? ""]));
       // Cells without a column belong to the last one, so that nothing of a row is lost.
       const further = record.slice(names.length).filter((cell) => cell !== "");
       if (further.length > 0 && own.length > 0) own.push([own.pop(), ...further].join(delimiter));
       const read = readListed(given);
-      if (read.kind === "domain") yield { domain: read.domain, given, line: info.lines, own };
-      else if (read.kind === "unreadable")
-        yield { line: info.lines, text: given.slice(0, 200), why: read.why, detail: read.detail, own };
+      if (read.kind === "domain") yield { domain: read.domain, given, line, own };
+      else if (read.kind === "unreadable") yield { line, text: given.slice(0, 200), why: read.why, detail: read.detail, own };
       // A row about somebody, with nothing where the domain should be; remarks and empty rows are nothing to tell.
       else if (given.trim() === "" && own.some((cell) => cell.trim() !== ""))
-        yield { line: info.lines, text: "", why: "blank", detail: "", own };
+        yield { line, text: "", why: "blank", detail: "", own };
     }
   }
   return { columns: names.filter((_, i) => i !== domain), column: hasHead ? names[domain] : undefined, lines: lines() };

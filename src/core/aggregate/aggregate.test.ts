@@ -72,6 +72,24 @@ describe("reports as receivers write them (RFC 7489 appendix C)", () => {
   test.each<[string, string, object]>([
     ["no version", whole().replace("<version>1.0</version>", ""), { count: 3 }],
     ["a namespace", whole().replace("<feedback>", '<feedback xmlns="urn:ietf:params:xml:ns:dmarc-2.0">'), { count: 3 }],
+    [
+      "an element of a foreign namespace before the row",
+      whole().replace(
+        "<record>",
+        '<record><x:row xmlns:x="urn:x"><x:source_ip>198.51.100.9</x:source_ip><x:count>99</x:count></x:row>',
+      ),
+      { count: 3 },
+    ],
+    [
+      "an element of a foreign namespace inside a field",
+      whole().replace("<count>3", "<count><y:why xmlns:y='urn:y'>7</y:why>3"),
+      { count: 3 },
+    ],
+    [
+      "a foreign record",
+      whole().replace("<record>", '<record xmlns="urn:z"><row><count>7</count></row></record><record>'),
+      { count: 3 },
+    ],
     ["a prefix", whole().replace(/<(\/?)([a-z_]+)/g, "<$1d:$2"), { count: 3 }],
     ["no declaration, white space around", `\n  ${whole().replace(/<\?xml.*?\?>/, "")}\n`, { count: 3 }],
     ["white space around the address", whole().replace("192.0.2.25", "\n 192.0.2.25 "), { ip: "192.0.2.25" }],

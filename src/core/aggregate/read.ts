@@ -94,16 +94,18 @@ const EARLIEST = Date.UTC(2012, 0, 1) / 1000;
 
 /**
  * Reads one aggregate report (RFC 7489 appendix C) while its XML passes by. Rows are handed out as they are
- * complete and nothing else is kept, so that the size of a report does not matter. Names are compared without
- * namespaces, because half of the receivers declare none. Document types and entities of one's own are refused.
+ * complete and nothing else is kept, so that the size of a report does not matter. Half of the receivers declare no namespace: names are
+ * compared without one, and what is in another namespace than the report itself is passed over with all that is in it (XML Namespaces,
+ * section 6). Document types and entities of one's own are refused.
  *
  * The head comes with `end`; until then a caller must be able to take back what it did with the rows.
  */
 export class ReportReader {
   readonly #parser = new SaxesParser({ xmlns: false, fragment: false });
-  readonly #path: { readonly name: string; readonly place: Place | undefined }[] = [];
+  readonly #path: Opened[] = [];
   readonly #head: Record<string, string> = {};
-  #text = "";
+  /** The namespace of the report itself. */
+  #namespace = "";
   #row: RowParts | undefined;
   #auth: AuthResult | undefined;
   #isReport = false;
@@ -122,7 +124,7 @@ export class ReportReader {
     this.#parser.on("error", (error) =>
       fail("not-xml", clause("report-not-xml", { message: error.message.replace(/^\d+:\d+: /, "") })),
     );
-    this.#parser.on("opentag", ({ name }) => this.#open(local(name), fail));
+    this.#parser.on("opentag", ({ name, attributes }) => this.#open(name, attributes, fail));
     this.#parser.on("text", (text) => this.#gather(text, fail));
     this.#parser.on("cdata", (text) => this.#gather(text, fail));
     this.#parser.on("closetag", () => this.#close(fail, onRow));
@@ -158,24 +160,35 @@ export class ReportReader {
   }
 
   #gather(text: string, fail: (kind: ReportProblem["kind"], because: Clause) => never): void {
-    if (this.#text.length + text.length > MAX_TEXT) {
-      if (text.trim() !== "")
-        fail("too-large", clause("report-long-element", { element: this.#path.at(-1)?.name ?? "", most: MAX_TEXT }));
+    const opened = this.#path.at(-1);
+    // What is in no place of a report says nothing.
+    if (opened?.place === undefined) return;
+    if (opened.text.length + text.length > MAX_TEXT) {
+      if (text.trim() !== "") fail("too-large", clause("report-long-element", { element: opened.name, most: MAX_TEXT }));
       return;
     }
-    this.#text += text;
+    opened.text += text;
   }
 
-  #open(name: string, fail: (kind: ReportProblem["kind"], because: Clause) => never): void {
+  #open(
+    written: string,
+    attributes: Readonly<Record<string, string>>,
+    fail: (kind: ReportProblem["kind"], because: Clause) => never,
+  ): void {
+    const name = local(written);
+    const scope = scopeOf(this.#path.at(-1)?.scope ?? {}, attributes);
+    const namespace = namespaceOf(written, scope);
     if (this.#path.length === 0) {
+      this.#namespace = namespace;
       if (name !== "feedback") fail("not-a-report", clause("report-begins-otherwise", { element: name.slice(0, 40) }));
       this.#isReport = true;
     }
     this.#unbroken = 0;
-    const place = this.#path.length === 0 ? FEEDBACK : this.#path.at(-1)?.place?.below.get(name);
-    this.#path.push({ name, place });
+    const isForeign = namespace !== "" && namespace !== this.#namespace;
+    const below = isForeign ? undefined : this.#path.at(-1)?.place?.below.get(name);
+    const place = this.#path.length === 0 ? FEEDBACK : below;
+    this.#path.push({ name, place, scope, text: "" });
     if (this.#path.length > MAX_DEPTH) fail("too-deep", clause("report-too-deep", { most: MAX_DEPTH }));
-    this.#text = "";
     const at = place?.path;
     if (at === "record") {
       if (++this.#rows > MAX_ROWS) fail("too-large", clause("report-too-many-rows", { most: MAX_ROWS }));
@@ -184,11 +197,11 @@ export class ReportReader {
   }
 
   #close(fail: (kind: ReportProblem["kind"], because: Clause) => never, onRow: (row: ReportRow) => void): void {
-    const text = this.#text.trim();
-    this.#text = "";
     this.#unbroken = 0;
-    const at = this.#path.pop()?.place?.path;
-    if (at === undefined) return;
+    const closed = this.#path.pop();
+    const at = closed?.place?.path;
+    if (closed === undefined || at === undefined) return;
+    const text = closed.text.trim();
     if (HEAD.has(at)) this.#head[at] ??= text;
     const row = this.#row;
     if (row === undefined) return;
@@ -302,6 +315,30 @@ export class ReportReader {
 }
 
 /** An element's name without its namespace's prefix. */
+/** An element that is open: its place in a report, if it has one, the text in it so far, and the namespaces that prefixes stand for. */
+interface Opened {
+  readonly name: string;
+  readonly place: Place | undefined;
+  readonly scope: Readonly<Record<string, string>>;
+  text: string;
+}
+
+/** What prefixes stand for inside an element; the empty one is for names without any. */
+function scopeOf(
+  outer: Readonly<Record<string, string>>,
+  attributes: Readonly<Record<string, string>>,
+): Readonly<Record<string, string>> {
+  const own = Object.entries(attributes).filter(([name]) => name === "xmlns" || name.startsWith("xmlns:"));
+  return own.length === 0 ? outer : { ...outer, ...Object.fromEntries(own.map(([name, uri]) => [name.slice(6), uri])) };
+}
+
+/** The namespace of an element; a prefix that nobody declared stands for itself. */
+function namespaceOf(name: string, scope: Readonly<Record<string, string>>): string {
+  const colon = name.indexOf(":");
+  const prefix = colon === -1 ? "" : name.slice(0, colon);
+  return Object.hasOwn(scope, prefix) ? (scope[prefix] as string) : prefix === "" ? "" : `undeclared ${prefix}`;
+}
+
 const local = (name: string): string => {
   const colon = name.indexOf(":");
   return colon === -1 ? name : name.slice(colon + 1);

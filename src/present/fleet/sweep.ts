@@ -117,7 +117,7 @@ const csv = (sweep: Sweep): SweepFormat => ({
       "remedy",
       "findings",
       "unresolved",
-      ...sweep.columns,
+      ...sweep.columns.map(visibleLines),
     ],
   ]),
   skipped: ({ line, text, why, detail, own }) =>
