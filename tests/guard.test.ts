@@ -304,6 +304,51 @@ test("until it is stopped: figures at an address, and killed at any moment it te
   comeBack();
 });
 
+test("a slip in the file of one domain is told once, of that domain, and the others are looked at all the same", async () => {
+  const folder = await workspace();
+  const other = join(folder, "domains/brackwater-post.example.yaml");
+  writeFileSync(other, "domain: brackwater-post.example\nasks: []\n");
+  await guard(folder);
+  writeFileSync(other, "domain: brackwater-post.example\nasks: [\n");
+  lapse();
+  const ran = await run(folder, ["guard", "--once", "--json"]);
+  expect(ran.json.notices.map((one: { watched: string }) => one.watched).sort()).toEqual(["file", "proof"]);
+  expect((await run(folder, ["guard", "--once", "--json"])).json.notices).toEqual([]);
+  const status = await run(folder, ["status"]);
+  expect([status.exit, status.out]).toEqual([
+    1,
+    expect.stringMatching(/✗ cannot be read.*brackwater-post\.example\.yaml:\d+:\d+.*brackwater\.example {2}/s),
+  ]);
+  expect((await run(folder, ["status", "brackwater-post.example"])).err).toMatch(/brackwater-post\.example\.yaml:\d+/);
+  comeBack();
+  writeFileSync(other, "domain: brackwater-post.example\nasks: []\n");
+  const again = await run(folder, ["guard", "--once", "--json"]);
+  expect(again.json.notices.map((one: { watched: string; notice: string }) => `${one.watched} ${one.notice}`).sort()).toEqual([
+    "file recovered",
+    "proof recovered",
+  ]);
+});
+
+test("told to stop, it ends within seconds; a way that cannot work keeps nobody from the others", async () => {
+  const folder = await workspace(
+    '  ways:\n    - { way: post, url: "http://127.0.0.1:9/", id: "ключ", secret: env:GUARD_SECRET }\n    - { way: program, command: [/bin/true] }\n',
+  );
+  await guard(folder);
+  lapse();
+  const ran = await zandrel(folder, ["guard", "--once", "--json"], {
+    env: { ...lab.env, GUARD_SECRET: Buffer.from("x".repeat(32)).toString("base64") },
+  });
+  expect(ran.json.told.map(({ told }: { told: boolean }) => told)).toEqual([false, true]);
+  comeBack();
+  const child = spawn(process.execPath, [PROGRAM, "guard", "--json"], {
+    ...{ cwd: folder, stdio: ["ignore", "pipe", "pipe"] },
+    env: { ...ENVIRONMENT, HOME: folder, ...stillFor(lab) },
+  });
+  await new Promise((resolve) => child.stdout?.once("data", resolve));
+  child.kill("SIGTERM");
+  expect(await new Promise((resolve) => child.once("exit", (code, signal) => resolve(signal ?? code)))).toBe(0);
+});
+
 test.each<[string, string, RegExp]>([
   ["an hour that is none", '  quiet: { from: "25:00", until: "07:00" }\n', /expected a time of the day such as 20:00/],
   ["a way that is none", "  ways:\n    - { way: smoke }\n", /zandrel\.yaml/],

@@ -27,8 +27,9 @@ async function open<T>(
   pick: PickDomains,
   journalOf: (workspace: Workspace) => Promise<Journal | undefined>,
   work: (session: Session, journal: Journal | undefined) => Promise<T>,
+  { goesOn = false }: { readonly goesOn?: boolean } = {},
 ): Promise<T> {
-  const workspace = openWorkspace(context.cwd, request.workspace);
+  const workspace = openWorkspace(context.cwd, request.workspace, { goesOn });
   const domains = pick(workspace);
   const dns = openDns(
     request,
@@ -52,8 +53,10 @@ export const reading = <T>(
   context: AppContext,
   pick: PickDomains,
   work: (session: Session, journal: Journal | undefined) => Promise<T>,
+  /** Whether it goes on without the domains whose files have mistakes, and names them. */
+  how: { readonly goesOn?: boolean } = {},
 ): Promise<T> =>
-  open(request, context, pick, async (workspace) => (workspace.hasJournal ? workspace.openJournal() : undefined), work);
+  open(request, context, pick, async (workspace) => (workspace.hasJournal ? workspace.openJournal() : undefined), work, how);
 
 /** Runs a command that writes to the journal. */
 export const writing = <T>(

@@ -1,8 +1,8 @@
 import { existsSync, realpathSync } from "node:fs";
-import { dirname, isAbsolute, join, relative, resolve } from "node:path";
+import { basename, dirname, isAbsolute, join, relative, resolve } from "node:path";
 import { type Ask, absentOf, dmarcName, type Want, wantsOf } from "../core/ask/index.ts";
 import { Failure } from "../core/failure.ts";
-import type { DomainName } from "../core/name/index.ts";
+import { type DomainName, parseName } from "../core/name/index.ts";
 import { octetsOf, type ResourceRecord } from "../core/record/index.ts";
 import type { WebProof } from "../core/site/index.ts";
 import { hasAnyTerm, readSpfRecord, type SpfError, type SpfRecord, withoutTerms } from "../core/spf/index.ts";
@@ -35,10 +35,20 @@ export interface Domain {
 }
 
 /** The folder Zandrel works in. */
+/** A domain whose file has a mistake. */
+export interface BrokenDomain {
+  readonly path: string;
+  /** As the file is called; undefined where that is no domain. */
+  readonly name: DomainName | undefined;
+  readonly failure: Failure;
+}
+
 export interface Workspace {
   readonly folder: string;
   readonly settings: Settings;
   readonly domains: readonly Domain[];
+  /** Domains whose files cannot be read, where somebody goes on without them. */
+  readonly broken: readonly BrokenDomain[];
   /** Whether anything was journalled yet; if not, no command needs to open the journal for reading. */
   readonly hasJournal: boolean;
   openJournal(): Promise<Journal>;
@@ -188,8 +198,15 @@ export function readOwn(folder: string, path: string): string {
   return readText(path);
 }
 
-/** Opens the workspace a command works in, every file read and checked. */
-export function openWorkspace(from: string, given: string | undefined): Workspace {
+/**
+ * Opens the workspace a command works in, every file read and checked. A mistake in the file of a domain ends it; with `goesOn` that
+ * domain is left out, and named.
+ */
+export function openWorkspace(
+  from: string,
+  given: string | undefined,
+  { goesOn = false }: { readonly goesOn?: boolean } = {},
+): Workspace {
   const folder = findWorkspace(from, given);
   if (folder === undefined || !existsSync(join(folder, SETTINGS_FILE))) throw new Failure("no-workspace", { folder });
   // The domains first: another process adds a service before the ask that names it, so that settings read after the
@@ -199,18 +216,25 @@ export function openWorkspace(from: string, given: string | undefined): Workspac
   const settingsPath = join(folder, SETTINGS_FILE);
   const settings = readYaml(settingsPath, readOwn(folder, settingsPath), settingsSchema).value;
   const domains: Domain[] = [];
-  for (const [path, text] of read) {
-    const domain = readDomain(path, text, settings);
-    const other = domains.find((known) => known.name === domain.name);
-    if (other !== undefined) throw new Failure("domain-twice", { path: domain.path, other: other.path, domain: domain.name });
-    domains.push(domain);
-  }
+  const broken: BrokenDomain[] = [];
+  for (const [path, text] of read)
+    try {
+      const domain = readDomain(path, text, settings);
+      const other = domains.find((known) => known.name === domain.name);
+      if (other !== undefined) throw new Failure("domain-twice", { path: domain.path, other: other.path, domain: domain.name });
+      domains.push(domain);
+    } catch (error) {
+      if (!goesOn || !(error instanceof Failure)) throw error;
+      const name = parseName(`${basename(path, ".yaml")}.`);
+      broken.push({ path, name: name.ok ? name.value : undefined, failure: error });
+    }
   const isShared = settings.journal !== "here";
   const shared = () => import("./shared-stores.ts");
   return {
     folder,
     settings,
     domains,
+    broken,
     hasJournal: isShared || existsSync(join(folder, JOURNAL_FILE)),
     hasReports: isShared || existsSync(join(folder, REPORTS_FILE)),
     // SQLite and PostgreSQL are loaded only by the commands that need them.
@@ -239,6 +263,8 @@ export function pickDomains(workspace: Workspace, names: readonly DomainName[]):
   return names.map((name) => {
     const domain = workspace.domains.find((candidate) => candidate.name === name);
     if (domain !== undefined) return domain;
+    const broken = workspace.broken.find((candidate) => candidate.name === name);
+    if (broken !== undefined) throw broken.failure;
     throw new Failure("unknown-domain", { domain: name, known: workspace.domains.map((one) => one.name) });
   });
 }
@@ -294,7 +320,7 @@ export async function lockGuard<T>(
   if (folder === undefined || path === undefined || !existsSync(path)) throw new Failure("no-workspace", { folder });
   const settings = readSettings(path).value;
   return lockKept({ folder, settings }, join(".zandrel", "guard.lock"), "the notices of this workspace", waiting, () =>
-    work(openWorkspace(from, folder)),
+    work(openWorkspace(from, folder, { goesOn: true })),
   );
 }
 

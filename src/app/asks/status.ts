@@ -1,13 +1,15 @@
+import { relative } from "node:path";
 import * as z from "zod";
 import { dnsWants, STATES, type State } from "../../core/ask/index.ts";
-import { clause, NOTHING } from "../../core/clause/index.ts";
+import { clause, NOTHING, verbatim } from "../../core/clause/index.ts";
 import { keyNameOf } from "../../core/dkim/index.ts";
+import type { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { type Domain, type Journal, keySelectors, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { settleInterrupted } from "../publishing/publication.ts";
-import { domainOperands, reading } from "../session.ts";
+import { domainOperands, reading, type Session } from "../session.ts";
 import { domainName, judgement, loss, sentence, time } from "../shapes.ts";
 import { hostTitle } from "../standing/host.ts";
 import { keyAskId } from "../standing/key-ask.ts";
@@ -17,6 +19,9 @@ import { type AskStanding, endedBy, judgementShown, nextStep, rememberSettled, s
 
 export const statusSchema = z.object({
   at: time,
+  broken: z
+    .array(z.object({ file: z.string(), because: sentence }))
+    .describe("files of domains that have a mistake; the other domains are looked at all the same"),
   domains: z.array(
     z.object({
       domain: domainName,
@@ -101,8 +106,12 @@ function keysWithoutAsk(
 export interface StatusRequest extends CommonRequest, DnsOptions {}
 
 /** Where every ask stands, and the next step for each. */
-export async function status(request: StatusRequest, context: AppContext): Promise<Outcome<StatusResult>> {
-  return reading(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
+export async function status(
+  request: StatusRequest,
+  context: AppContext,
+  wording: (failure: Failure) => string,
+): Promise<Outcome<StatusResult>> {
+  const work = async ({ workspace, domains, dns }: Session, journal: Journal | undefined): Promise<Outcome<StatusResult>> => {
     const observes = !dns.fromFiles && request.at === undefined;
     const shown: StatusResult["domains"] = [];
     for (const domain of domains) {
@@ -137,9 +146,16 @@ export async function status(request: StatusRequest, context: AppContext): Promi
         judgement: judgementShown(surveyed),
       });
     }
+    // Who asks about one domain is told of that one.
+    const broken = (request.operands.length > 0 ? [] : workspace.broken).map(({ path, failure }) => ({
+      file: relative(workspace.folder, path),
+      because: verbatim(wording(failure).replace(/\.$/, "")),
+    }));
+    const ended = endedOf(shown);
     return {
-      ended: endedOf(shown),
-      result: { at: dns.now, domains: shown },
+      ended: ended === "fine" && broken.length > 0 ? "problem" : ended,
+      result: { at: dns.now, broken, domains: shown },
     };
-  });
+  };
+  return reading(request, context, domainOperands(request.operands), work, { goesOn: true });
 }

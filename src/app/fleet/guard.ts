@@ -107,7 +107,7 @@ function journalChanges(journal: Journal, looked: readonly LookedAt[], now: numb
 
 /** A domain, and what a look at it came to. */
 interface LookedAt {
-  readonly domain: Domain;
+  readonly domain: Pick<Domain, "name">;
   readonly seen: DomainWatched;
 }
 
@@ -127,6 +127,45 @@ async function lookAt(watching: Watching): Promise<DomainWatched> {
     const subject = withoutRootDot(domain.name);
     return { watched: [{ kind: "look", subject, state: "unknown", level: "unknown", because, next: NOTHING }], ttl: undefined };
   }
+}
+
+/** Domains whose files have a mistake: that is told of them, and the others are looked at all the same. */
+const unreadable = ({ broken }: Workspace, { operands }: GuardRequest, { failure: say }: NoticeWording): LookedAt[] =>
+  (operands.length > 0 ? [] : broken).flatMap(({ name, failure }) =>
+    name === undefined
+      ? []
+      : [
+          {
+            domain: { name },
+            seen: {
+              watched: [
+                {
+                  ...({
+                    kind: "file",
+                    subject: withoutRootDot(name),
+                    state: failure.code,
+                    level: "bad",
+                    wasRight: true,
+                  } as const),
+                  ...{ because: verbatim(say(failure)), next: clause("next-status", { domain: name }) },
+                },
+              ],
+              ttl: undefined,
+            },
+          },
+        ],
+  );
+
+/** Files that had a mistake and have none any more. */
+function withReadable(looked: readonly LookedAt[], journal: Journal): LookedAt[] {
+  const known = remembered(journal);
+  return looked.map(({ domain, seen }) => {
+    const subject = withoutRootDot(domain.name);
+    const common = { kind: "file", subject, state: "fine", level: "fine", because: NOTHING, next: NOTHING } as const;
+    return known(domain.name, aboutOf(common))?.level === "bad"
+      ? { domain, seen: { ...seen, watched: [...seen.watched, common] } }
+      : { domain, seen };
+  });
 }
 
 /** Whether nobody is told now what can wait, by this machine's time zone. */
@@ -219,7 +258,7 @@ export async function guardOnce(
 ): Promise<Ended> {
   return lockGuard(context.cwd, request.workspace, context, async (workspace) => {
     const named = domainOperands(request.operands)(workspace);
-    if (named.length === 0) throw new Failure("no-domain", {});
+    if (named.length + workspace.broken.length === 0) throw new Failure("no-domain", {});
     const domains = named.filter(({ name }) => isDue(name));
     const names = domains.map(({ name }) => name);
     const journal = await workspace.openJournal();
@@ -229,7 +268,8 @@ export async function guardOnce(
     try {
       const { now } = dns;
       const days = events?.days(now - EVENTS_SINCE * DAY_MS) ?? [];
-      const looked = await lookAtAll(domains, { workspace, dns, journal, within: request.within, reports, days, wording });
+      const whole = await lookAtAll(domains, { workspace, dns, journal, within: request.within, reports, days, wording });
+      const looked = [...withReadable(whole, journal), ...unreadable(workspace, request, wording)];
       journalChanges(journal, looked, now);
       // What nobody tried to tell is not too old for it: the time of day may have been set.
       const tried = new Set(journal.entries(undefined, "notices-told").flatMap(({ notices: ids }) => ids));
@@ -247,7 +287,7 @@ export async function guardOnce(
         );
       const telling = await tellAll({ workspace, journal, dns, request, context, wording }, all, isBad, now);
       const shown = toldTo(journal)(SHOWN, false);
-      const notices = all.filter(({ id, domain }) => !shown.has(id) && names.includes(domain));
+      const notices = all.filter(({ id, domain }) => !shown.has(id) && looked.some((one) => one.domain.name === domain));
       const result: GuardResult = {
         ...{ at: now, notices, ...telling },
         domains: looked.map(({ domain, seen }) => lookOf(domain, seen, now, request.within)),
@@ -275,7 +315,12 @@ export async function guardOnce(
 }
 
 /** What one look at a domain came to. */
-function lookOf({ name }: Domain, { watched, ttl }: DomainWatched, now: number, within: number): GuardResult["domains"][number] {
+function lookOf(
+  { name }: Pick<Domain, "name">,
+  { watched, ttl }: DomainWatched,
+  now: number,
+  within: number,
+): GuardResult["domains"][number] {
   const at = (level: Watched["level"]) => watched.filter((candidate) => candidate.level === level);
   return {
     domain: name,

@@ -33,6 +33,7 @@ export default command({
     const wanted = request.metrics !== undefined || request.textfile !== undefined;
     const figures = wanted ? new (await import("../../present/fleet/metrics.ts")).GuardMetrics() : undefined;
     const shown = figures === undefined ? undefined : await showFigures(request, figures, context);
+    let told = "";
     // What is as before is said once.
     const before = new Map<DomainName, string>();
     const rounds = new Rounds(context.clock);
@@ -60,7 +61,9 @@ export default command({
           await look();
         } catch (error) {
           // A file that is being edited, a database that cannot be reached: the next look may find it in order.
-          await context.tell(verbatim(errorSentence(error)));
+          const sentence = errorSentence(error);
+          if (sentence !== told) await context.tell(verbatim(sentence));
+          told = sentence;
         }
       }
       return { ended: "fine" };

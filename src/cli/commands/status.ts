@@ -12,6 +12,9 @@ export default command({
   ],
   options: { ...resolverOptions },
   schema: statusSchema,
-  run: status,
+  run: async (request, context) => {
+    const { failureSentence } = await import("../../present/failures/index.ts");
+    return status(request, context, (failure) => failureSentence(failure, context.cwd));
+  },
   text: async (result, layout) => (await import("../../present/asks/status.ts")).statusText(result, layout),
 });

@@ -2,6 +2,7 @@ import type { Clause } from "../clause/index.ts";
 import { DAY_MS } from "../day.ts";
 /** What is watched. */
 export const WATCHED = [
+  "file",
   "look",
   "proof",
   "records",

@@ -6,8 +6,12 @@ import type { Layout } from "../layout.ts";
 import { lossLines } from "../publishing/losses.ts";
 
 /** The result of {@link status} for people. */
-export function statusText({ domains, at }: StatusResult, layout: Layout): string {
+export function statusText({ domains, broken: mistaken, at }: StatusResult, layout: Layout): string {
   const { style, width } = layout;
+  const mistakes = mistaken.map(
+    ({ because }) => `${style.bad("✗ cannot be read")}  ${wrap(visible(inWords(because)), width - 4, "    ")}\n\n`,
+  );
+  if (domains.length === 0 && mistaken.length > 0) return mistakes.join("");
   if (domains.length === 0) return `No domain yet. Next: ${style.command("zandrel init DOMAIN")}\n`;
   const now = at;
   const blocks = domains.map(({ domain, role, host, asks, senders, keysWithoutAsk, interrupted, sheet, lost, signaturesEnd }) => {
@@ -67,5 +71,5 @@ export function statusText({ domains, at }: StatusResult, layout: Layout): strin
   });
   const total = domains.flatMap((domain) => domain.asks);
   const done = total.filter((ask) => ask.state === "proven").length;
-  return `${blocks.join("\n\n")}\n\n${count(total.length, "ask")}, ${done} proven.\n`;
+  return `${mistakes.join("")}${blocks.join("\n\n")}\n\n${count(total.length, "ask")}, ${done} proven.\n`;
 }

@@ -9,6 +9,7 @@ import { sourceName } from "../source-names.ts";
 
 /** What a watched thing is called in a sentence. */
 const THING: Readonly<Record<WatchedKind, (subject: string) => string>> = {
+  file: (subject) => `the file of ${subject}`,
   look: (subject) => `the look at ${subject}`,
   proof: (subject) => `the ask ${subject}`,
   records: (subject) => `what stood at ${subject} beside what was published`,
