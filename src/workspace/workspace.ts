@@ -36,7 +36,7 @@ export interface Domain {
 
 /** The folder Zandrel works in. */
 /** A domain whose file has a mistake. */
-export interface BrokenDomain {
+interface BrokenDomain {
   readonly path: string;
   /** As the file is called; undefined where that is no domain. */
   readonly name: DomainName | undefined;
