@@ -160,7 +160,7 @@ export function intakeText(intake: Intake, layout: Layout): string {
   const [first] = asks;
   const unsaved = `nothing was saved, because of ${intake.explain === true ? "--explain" : "--dry-run"}.`;
   const known = already.length === 0 ? "" : `Already saved as ${listOf(already)}.`;
-  if (declined === true) return "Nothing was saved.\n";
+  if (declined === true) return `Nothing was saved. Next: ${next("zandrel intake")}\n`;
   if (first === undefined) {
     const [server] = read?.nameServers ?? [];
     const then =

@@ -41,6 +41,8 @@ export function proveText({ asks, at, lost }: ProveResult, layout: Layout): stri
         ask.asked.reason.clause !== "nothing"
       )
         lines.push(`  ${wrap(visible(inWords(ask.asked.reason)), width - 2, "  ")}`);
+      if (ask.verdict === "astray")
+        lines.push(`  next, once that is mended: ${style.command(`zandrel prove ${withoutRootDot(ask.domain)}/${ask.id}`)}`);
       if (ask.verdict === "absent") lines.push(`  next: ${style.command(`zandrel draft ${withoutRootDot(ask.domain)}`)}`);
       if (ask.verdict === "found" && ask.state === "settled" && ask.visibleBy !== null && ask.visibleBy > now)
         lines.push(

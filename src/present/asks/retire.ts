@@ -1,6 +1,6 @@
 import type * as z from "zod";
 import type { retireSchema } from "../../app/asks/retire.ts";
-import { displayName } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
@@ -32,7 +32,7 @@ export function retireText(
   const title = `${style.title(ask)}  ${style.quiet(displayName(domain))}`;
   const none = removals.length === 0 ? ["  no record goes"] : [];
   const end = written
-    ? `${style.good("Retired.")} Its entry was removed from the domain's file.`
-    : "Nothing was changed, because of --dry-run.";
+    ? `${style.good("Retired.")} Its entry was removed from the domain's file. Next: ${style.command(`zandrel status ${withoutRootDot(domain)}`)}`
+    : `Nothing was changed, because of --dry-run. Next: ${style.command(`zandrel retire ${withoutRootDot(domain)}/${ask}`)}`;
   return `${[title, ...gone, ...none, ...kept].join("\n")}\n${carried === null ? "" : `${presentPublished(carried, at, context, "take-back")}\n`}${end}\n`;
 }

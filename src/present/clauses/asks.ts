@@ -437,5 +437,6 @@ export const ASKS = {
     `a certificate gets ${spanText(margin)} from here to the launch`,
   "spread-remembers-not-found": "a service that looks earlier may remember “not found”",
   "spread-nothing-to-publish": "nothing has to be published for it",
-  "spread-first-step": ({ left }: { readonly left: number }) => `first step due in ${spanText(left)}`,
+  "spread-first-step": ({ left }: { readonly left: number }) =>
+    `first step due in ${spanText(left - (left % (left >= 86_400 ? 3600 : left >= 60 ? 60 : 1)))}`,
 } satisfies Words;

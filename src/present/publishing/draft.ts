@@ -112,6 +112,14 @@ function nextLine(
   return `Next: ${style.command(`zandrel publish ${names.map((domainName) => withoutRootDot(domainName)).join(" ")}${optionsOf(publishWith)}`)}`;
 }
 
+/** What comes first ahead of a launch: TTLs are lowered before anything is published; undefined where that is over, or not needed. */
+function launchNext({ launch, domains, at: now, clashes, undetermined }: DraftResult, { style }: Layout): string | undefined {
+  const [first] = launch?.steps ?? [];
+  if (first?.kind !== "lower-ttl" || clashes.length + undetermined.length > 0) return undefined;
+  const lower = style.command(`zandrel publish ${domains.map(withoutRootDot).join(" ")} --lower-ttl`);
+  return first.at > now ? `Next: ${style.strong(deadline(first.at, now))}, not before: ${lower}` : `Next: ${lower}`;
+}
+
 /** The result of a draft for people. */
 export function draftText(result: DraftResult, layout: Layout): string {
   const { style, width } = layout;
@@ -123,7 +131,7 @@ export function draftText(result: DraftResult, layout: Layout): string {
     seen.latest === null
       ? ""
       : `\nIf it is published now, everyone sees it by ${style.strong(deadline(seen.latest, now))} at the latest:\n${wrap(`${inWords(seen.because)}.`, width)}`;
-  return `${blocks.join("\n\n")}\n\n${wrap(total, width)}${when}\n${nextLine(result, layout)}\n${launch === null ? "" : launchBlock(launch, now, `zandrel publish ${result.domains.map(withoutRootDot).join(" ")} --lower-ttl`, layout)}`;
+  return `${blocks.join("\n\n")}\n\n${wrap(total, width)}${when}\n${launchNext(result, layout) ?? nextLine(result, layout)}\n${launch === null ? "" : launchBlock(launch, now, `zandrel publish ${result.domains.map(withoutRootDot).join(" ")} --lower-ttl`, layout)}`;
 }
 
 /** The schedule of a launch as a calendar file; undefined where no launch was asked about. */

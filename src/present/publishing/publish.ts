@@ -62,7 +62,12 @@ export function publishText(
   );
   const gone = lost.map((loss) => lossText(loss, context));
   const there = check.length > 0 ? thereText(judgements, compared) : undefined;
-  const after = there === undefined ? [] : [`${wrap(there, width)} Next: ${style.command("zandrel watch --until proven")}`];
+  const wrong = [...check.filter(({ entered }) => entered === false), ...lost].map(({ domain }) => withoutRootDot(domain));
+  const again =
+    wrong.length === 0 || all.length > 0
+      ? []
+      : [`Next, once that is mended: ${style.command(`zandrel publish ${[...new Set(wrong)].join(" ")} --check`)}`];
+  const after = there === undefined ? again : [`${wrap(there, width)} Next: ${style.command("zandrel watch --until proven")}`];
   const blocks = [
     ...checks,
     ...(all.length === 0 ? gone : []),

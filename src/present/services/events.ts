@@ -8,7 +8,7 @@ import { OUTCOME_WORDS } from "../outcomes.ts";
 /** The result of {@link senderEvents} for people. */
 export function senderEventsText({ days, from, to, tooFew, warnings }: SenderEventsResult, { style, width }: Layout): string {
   if (days.length === 0)
-    return `No event has been received yet. Receive them: ${style.command("zandrel sender events SERVICE --listen 127.0.0.1:8025")}\n`;
+    return `No event has been received yet. Receive them: ${style.command("zandrel sender events --help")}\n`;
   const rows = [
     ["day", "service", "domain", ...EVENT_KINDS.map((kind) => OUTCOME_WORDS[kind])],
     ...days.map(({ day, service, domain, counts }) => [

@@ -1,5 +1,5 @@
 import type { SiteResult } from "../../app/site/site.ts";
-import { displayName } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
 import { count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
@@ -15,7 +15,8 @@ export function siteText({ domains }: SiteResult, { style, width }: Layout): str
     });
     return `${style.title(displayName(domain))}  ${style.quiet(role)}\n${lines.join("\n")}`;
   });
+  const open = domains.filter((one) => one.checks.some(({ met }) => met !== true)).map((one) => withoutRootDot(one.domain));
   const judged = domains.flatMap((one) => one.checks).length;
   const wrong = domains.flatMap((one) => one.checks).filter((candidate) => candidate.met !== true).length;
-  return `${blocks.join("\n\n")}\n\n${judged === 0 ? "Nothing was judged: no domain of this workspace has a site." : wrong === 0 ? style.good("Every name leads where it should.") : `${count(wrong, "thing")} to look at.`}\n`;
+  return `${blocks.join("\n\n")}\n\n${judged === 0 ? "Nothing was judged: no domain of this workspace has a site." : wrong === 0 ? style.good("Every name leads where it should.") : `${count(wrong, "thing")} to look at. Next, once that is mended: ${style.command(`zandrel site ${open.join(" ")}`)}`}\n`;
 }
