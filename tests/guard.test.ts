@@ -71,10 +71,10 @@ test("what lapses is told with its cause and the next step, once; so is that it 
   const back = await run(folder, ["guard", "--once"]);
   expect([back.exit, back.out]).toEqual([
     1,
-    expect.stringMatching(/^✓ brackwater\.example: the ask seekmere-ownership is in order again: /),
+    expect.stringMatching(/^✓ brackwater\.example: the ask seekmere-ownership is right again: /),
   ]);
   const story = (await run(folder, ["history", "seekmere-ownership"])).out.replace(/\s+/g, " ");
-  expect(story).toMatch(/seekmere-ownership is not as it should be any more: .*seekmere-ownership is in order again: /);
+  expect(story).toMatch(/seekmere-ownership is not right any more: .*seekmere-ownership is right again: /);
 });
 
 test("what could not be printed is not told: the next look prints it", async () => {
@@ -194,7 +194,7 @@ describe("ways", () => {
     const [{ headers, body }] = received.slice(-1) as [(typeof received)[number]];
     const { notices } = JSON.parse(body.toString());
     expect(notices).toMatchObject([
-      { id: failed.json.notices[0].id, notice: "lapsed", sentence: expect.stringContaining("not as it should be") },
+      { id: failed.json.notices[0].id, notice: "lapsed", sentence: expect.stringContaining("not right any more") },
     ]);
     expect(headers["content-digest"]).toBe(`sha-256=:${createHash("sha256").update(body).digest("base64")}:`);
     const verified = await httpbis.verifyMessage(

@@ -118,7 +118,7 @@ describe("the redirect domain", () => {
     }
   };
   test.each<[HostMode["kind"], boolean, RegExp]>([
-    ["redirect", true, /path and query kept/],
+    ["redirect", true, /deep links keep working/],
     ["temporary", false, /temporary \(302\)/],
     ["path-lost", false, /path is lost/],
     ["to-http", false, /without encryption/],

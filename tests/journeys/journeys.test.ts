@@ -172,7 +172,7 @@ journey("a redirect domain", async (on) => {
   }
   on.lab.web.hosts.set("brackwater.example", { kind: "site" });
   await on.lab.web.certify("brackwater.example");
-  expect(await on.type("zandrel site puppetfest.example")).toContain("path and query kept");
+  expect(await on.type("zandrel site puppetfest.example")).toContain("deep links keep working");
 });
 
 journey("a certificate: two requests, one record", async (on) => {

@@ -179,7 +179,7 @@ describe("the diagnosis names the true cause first", () => {
     });
     expect(allInWords(first)).toMatchObject({
       kind: "some-servers-only",
-      because: expect.stringContaining("ns2 still has version 7, the newest is 9"),
+      because: expect.stringContaining("ns2 has version 7 of the zone, and 9 is the newest"),
     });
   });
   test("a policy is compared tag by tag, and only what differs is named", async () => {

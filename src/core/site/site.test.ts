@@ -84,12 +84,12 @@ describe("redirects", () => {
   const from = "http://puppetfest.example/a?b=1";
   const end = "https://brackwater.example/a?b=1";
   test.each<[string, Fetched[], boolean | undefined, RegExp]>([
-    ["straight", [to(from, end), page(end)], true, /path and query kept/],
+    ["straight", [to(from, end), page(end)], true, /deep links keep working/],
     [
       "over https of its own",
       [to(from, "https://puppetfest.example/a?b=1"), to("https://puppetfest.example/a?b=1", end, 308), page(end)],
       true,
-      /permanently/,
+      /leads for good/,
     ],
     ["temporary", [to(from, end, 302), page(end)], false, /temporary \(302\)/],
     [

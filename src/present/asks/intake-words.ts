@@ -31,7 +31,7 @@ const REPAIRS: Readonly<Record<string, string>> = {
   "domain-doubled": "the domain stood there twice",
   "host-form": "the page writes the host in its own way; this is the name it means",
   "host-empty": "an empty host field means the domain itself",
-  "host-assumed": "the page names no host; a record of this kind has its place there",
+  "host-assumed": "the page names no host, and this is where such a record goes",
   "type-spf": "an SPF record is published as a TXT record",
   "example-left-out": "the page shows it as an example only",
   "left-alone": "the page says to keep what is there",

@@ -97,10 +97,10 @@ export function understoodText(intake: Intake, { style, width }: Layout): string
       careful("assumed", `that it is for the purpose “${purpose}”, because the page does not say; --purpose names another`),
     ),
     ...newerThan.map((id) =>
-      careful("newer", `it looks like a new version of ${id}; with --instead-of ${id} it takes its place`),
+      careful("newer", `this looks like a newer ${id}; to put it in the place of the old one, add --instead-of ${id}`),
     ),
     ...(read?.leftover ?? []).map(({ text, line }) =>
-      careful("left over", `“${short(text)}” on line ${line} looks like a part of a record and was not understood`),
+      careful("left over", `“${short(text)}” on line ${line} was skipped, and looks like a part of a record: does it matter?`),
     ),
     ...(read?.questions ?? []).flatMap((question) => [
       careful("question", doubtText(question)),

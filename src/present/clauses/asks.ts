@@ -23,7 +23,7 @@ const quote = (text: string, most = 60): string => `“${text.length > most ? `$
 /** What a tag of a policy is, and what it should be. */
 function difference({ tag, is, was }: CauseOtherPolicy["differences"][number]): string {
   if (was === undefined) return `${tag}= is missing`;
-  return is === undefined ? `${tag}=${was} is there and not wanted` : `${tag}=${was} is there instead of ${tag}=${is}`;
+  return is === undefined ? `it also has ${tag}=${was}` : `${tag}=${was} is there instead of ${tag}=${is}`;
 }
 
 type MailServer = { readonly preference: number; readonly exchange: DomainName };
@@ -100,8 +100,11 @@ export const ASKS = {
       | { readonly older: readonly { readonly name: string; readonly serial: number }[]; readonly newest: number }
       | undefined;
   }) => {
-    const older = behind?.older.map(({ name, serial }) => `${name} still has version ${serial}`).join(", ");
-    const why = behind === undefined ? "" : ` (${older}, the newest is ${behind.newest})`;
+    const older = behind?.older.map(({ name, serial }) => `${name} has version ${serial} of the zone`).join(", ");
+    const why =
+      behind === undefined
+        ? ""
+        : `; ${older}, and ${behind.newest} is the newest, so ${behind.older.length === 1 ? "it is" : "they are"} behind`;
     return `${allOf(having, "has", "have")} the record and ${allOf(lacking, "does", "do")} not, so some who look see it and others do not yet${why}`;
   },
   "cause-misplaced": misplaced,
@@ -213,7 +216,7 @@ export const ASKS = {
   "cause-wrong-type-mend": "delete the TXT record and enter a CNAME record",
   "cause-alias-in-the-way": ({ at, target }: { readonly at: string; readonly target: DomainName }) =>
     `${at} is an alias (CNAME) for ${displayName(target)}, so no other record may be there`,
-  "cause-alias-in-the-way-mend": `ask the service for a way with another name, or remove the alias if nothing needs it: zandrel draft shows what would break`,
+  "cause-alias-in-the-way-mend": `remove the alias if nothing needs it (zandrel draft shows what would break), or ask the service for another way`,
   "cause-wildcard-answers": ({ at, wildcard }: { readonly at: string; readonly wildcard: DomainName }) =>
     `nothing is published at ${at} itself; the wildcard ${displayName(wildcard)} answers there, with something else`,
   "cause-wildcard-answers-mend": ({ at }: { readonly at: string }) =>

@@ -103,7 +103,7 @@ export const PUBLISHING = {
     readonly done: number;
     readonly of: number;
     readonly differences: readonly string[];
-  }) => `the zone has ${done} of its ${of} changes; ${differences.join("; ")}`,
+  }) => `${done} of ${of} changes are there; ${differences.join("; ")}`,
   "publish-broke-off": ({ because, domain, ...went }: Went & { readonly because: Clause; readonly domain: DomainName }, say) =>
     `${publication(went)}; ${say(because)}; zandrel draft ${withoutRootDot(domain)} shows what is left`,
   "publish-together": ({ parts }: { readonly parts: readonly Clause[] }, say) => parts.map(say).join("; "),
@@ -135,7 +135,7 @@ export const PUBLISHING = {
   "approve-nobody-back": ({ minutes }: { readonly minutes: number }) =>
     `nobody came back from the page within ${minutes} minutes`,
   "approve-host-removes": "the DNS host removes it by itself",
-  "approve-no-template": "no template brings these records",
+  "approve-no-template": "the DNS host cannot enter these for you: it knows no template for them",
   "approve-none-taken": ({ title, because }: { readonly title: string; readonly because: Clause }, say) =>
     `${title} takes no approval (${say(because)})`,
   "approve-not-offered": "it does not say that it takes approvals",
@@ -165,7 +165,7 @@ export const PUBLISHING = {
   "approve-took-back": ({ title }: { readonly title: string }) => `${title} took back what it had applied`,
   "approve-published": ({ title }: { readonly title: string }) => `${title} published all of it after it was approved there`,
   "approve-nobody-waits": ({ title }: { readonly title: string }) =>
-    `nobody waits for the approval at ${title} now; what it does not publish is listed below`,
+    `open the link and approve it at ${title}, or enter by hand what is listed below`,
   "publish-one-update": ({ title }: { readonly title: string }) => `${title} made all changes in one signed update`,
   "publish-file-moved": ({ shown, name }: { readonly shown: string; readonly name: DomainName }) =>
     `${shown} holds something else at ${displayName(name)} than a moment ago`,
@@ -292,7 +292,7 @@ export const PUBLISHING = {
     readonly asks: readonly string[];
     readonly replacing: DomainName | undefined;
   }) =>
-    `it makes room for the ${type} record of ${listOf(asks)}, ${replacing === undefined ? "as the service's page says" : `as --replace ${withoutRootDot(replacing)} says`}`,
+    `removed, ${replacing === undefined ? "as the service's page says" : `as you agreed with --replace ${withoutRootDot(replacing)}`}, so that the ${type} record of ${listOf(asks)} can be added`,
   "change-ttls-differ": ({
     asks,
     ttls,
@@ -450,7 +450,7 @@ export const PUBLISHING = {
   "change-breaks-nothing-yet": "nothing yet",
   "change-retire-one": "retire one of the asks",
   "change-wildcard-answers": ({ name, above }: { readonly name: string; readonly above: DomainName }) =>
-    `${name} would also answer for _dmarc.${displayName(above)}, for DKIM selectors and for ownership names that are not there yet, with nonsense`,
+    `a * record also answers at names that mail and proofs use, such as _dmarc.${displayName(above)}: services may read the wrong thing there (${name})`,
   "change-wildcard-answers-breaks": "mail policy and later proofs may be misread",
   "change-breaks-key": ({ name }: { readonly name: DomainName }) =>
     `mail signed with the key at ${displayName(name)} fails until the service signs with another one`,
@@ -519,7 +519,7 @@ export const PUBLISHING = {
     readonly set: string;
     readonly name: DomainName;
   }) =>
-    `${displayName(of)} has no record of its own, the wildcard ${displayName(wildcard)} answers for it (${set}), and a record at ${displayName(name)} ends that`,
+    `adding ${displayName(name)} switches ${displayName(wildcard)} off for ${displayName(of)}, which has no record of its own and is reached by it today (${set})`,
   "change-ends-wildcard-breaks": ({ of }: { readonly of: DomainName }) =>
     `whatever is reached at ${displayName(of)} today is no longer found`,
   "change-ends-wildcard-mend": ({ of }: { readonly of: DomainName }) =>

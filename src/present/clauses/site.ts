@@ -89,7 +89,7 @@ export const SITE = {
   "site-path-lost-mend": "let the redirect keep path and query",
   "site-see-target": "see that the target answers",
   "site-redirects": ({ target }: { readonly target: string }) =>
-    `it redirects permanently to https://${target}, path and query kept`,
+    `it leads for good to https://${target}, and deep links keep working`,
   "site-framed": "the page shows the other site inside a frame, so search engines and links see the wrong address",
   "site-framed-mend": "choose a permanent redirect, not one that shows the other site in a frame",
   "site-moves-after-loading": "the page moves on by itself after loading instead of redirecting",

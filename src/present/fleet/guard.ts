@@ -29,8 +29,8 @@ const THING: Readonly<Record<WatchedKind, (subject: string) => string>> = {
 
 /** What happened to it. */
 const HAPPENED: Readonly<Record<NoticeKind, string>> = {
-  lapsed: "not as it should be any more",
-  recovered: "in order again",
+  lapsed: "not right any more",
+  recovered: "right again",
   "ends-soon": "about to end",
   changed: "changed",
   "new-sender": "new, and not known here",

@@ -100,7 +100,15 @@ function nextLine(
   { style }: Layout,
 ): string {
   if (undetermined.length > 0) return "What is unknown could not be looked up. Try again when the name servers answer.";
-  if (clashes.length > 0) return "Next: choose an option for each clash.";
+  if (clashes.length > 0) {
+    const names = [
+      ...new Set([...publishWith.replace, ...clashes.filter((one) => one.replaceable).map(({ name }) => withoutRootDot(name))]),
+    ];
+    const all = `zandrel draft ${[...new Set(clashes.map(({ domain }) => withoutRootDot(domain)))].join(" ")}${optionsOf({ ...publishWith, replace: names })}`;
+    return clashes.every((one) => one.replaceable)
+      ? `Next: choose an option for each clash; all of it replaced is ${style.command(all)}`
+      : "Next: choose an option for each clash.";
+  }
   const changing = [...new Set(changes.filter(({ action }) => action !== "keep").map(({ domain }) => domain))];
   if (changing.length === 0)
     return changes.length > 0
@@ -126,7 +134,7 @@ export function draftText(result: DraftResult, layout: Layout): string {
   const { domains, changes, clashes, visible: seen, at: now, launch } = result;
   const blocks = domains.map((domain) => domainBlock(domain, result, layout));
   const pending = changes.filter(({ action }) => action !== "keep");
-  const total = `${count(pending.length, "record set")} (all records of one name and type) would change, ${count(clashes.length, "clash", "clashes")}; nothing has been changed.`;
+  const total = `${count(pending.length, "entry", "entries")} would change, ${count(clashes.length, "clash", "clashes")}; nothing has been changed.`;
   const when =
     seen.latest === null
       ? ""

@@ -23,7 +23,7 @@ export function senderCredentialText(
     ...(ignored ? [`  ${wrap("The file was added to .gitignore, so that it is not shared by mistake.", width - 2, "  ")}`] : []),
     ...(one.kept?.startsWith("env:") === true
       ? [
-          `  ${wrap(`Commands that send read it from ${one.kept.slice(4)}: load the file into the environment first.`, width - 2, "  ")}`,
+          `  ${wrap(`Commands that send read it from ${one.kept.slice(4)}: load the file into the environment first, with: set -a; . ${place ?? "the file"}; set +a`, width - 2, "  ")}`,
         ]
       : []),
     `  next: ${style.command(`zandrel sender settings ${service}${one.domain === null ? "" : ` --domain ${one.domain.slice(0, -1)}`} --check`)}`,
