@@ -97,26 +97,32 @@ async function sheet(folder) {
 /** A conversation with the guide: each answer is typed when its question is shown. */
 async function converse(answers, cwd, env) {
   const line = [process.execPath, program, "guide"].map((word) => `'${word}'`).join(" ");
-  const child = spawn("script", ["-qfec", `stty cols 120 rows 38; ${line}`, "/dev/null"], {
+  const child = spawn("script", ["-qfec", `stty cols 120 rows 56; ${line}`, "/dev/null"], {
     cwd,
     env: { ...process.env, TZ: "UTC", TERM: "xterm-256color", ...env },
   });
   let printed = "";
   let seen = 0;
   const left = [...answers];
+  let shown = "";
   child.stdout.on("data", (chunk) => {
     printed += chunk;
     const [question, keys] = left[0] ?? [];
     if (question === undefined || !printed.slice(seen).includes(question)) return;
     seen = printed.length;
     left.shift();
-    setTimeout(() => child.stdin.write(keys), 200);
+    setTimeout(() => {
+      // The last question is shown as it waits for its answer.
+      if (left.length === 0) shown = printed;
+      child.stdin.write(keys);
+    }, 500);
   });
   await new Promise((resolve) => child.on("exit", resolve));
   const tab = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-  await tab.setContent(page(130, 40, 15));
+  await tab.setContent(page(130, 56, 11));
+  await tab.addStyleTag({ content: ".scrollbar,.xterm-scrollable-element>.scrollbar{display:none!important}" });
   // @ts-expect-error "t" is the page's own terminal.
-  await tab.evaluate((all) => new Promise((done) => t.write(all, done)), printed);
+  await tab.evaluate((all) => new Promise((done) => t.write(all, done)), shown);
   await tab.waitForTimeout(200);
   await tab.screenshot({ path: path("guide.png") });
   await tab.close();

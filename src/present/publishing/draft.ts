@@ -106,7 +106,7 @@ function nextLine(
     ];
     const all = `zandrel draft ${[...new Set(clashes.map(({ domain }) => withoutRootDot(domain)))].join(" ")}${optionsOf({ ...publishWith, replace: names })}`;
     return clashes.every((one) => one.replaceable)
-      ? `Next: choose an option for each clash; all of it replaced is ${style.command(all)}`
+      ? `Next: choose an option for each clash; to replace all of it:\n${style.command(all)}`
       : "Next: choose an option for each clash.";
   }
   const changing = [...new Set(changes.filter(({ action }) => action !== "keep").map(({ domain }) => domain))];
