@@ -359,7 +359,7 @@ describe("by a grant", () => {
     const argv = ["publish", "--replace", "@", "--replace", "www", "--link-only", "--json"];
     const { json } = await run(folder, ...argv);
     elsewhere.close();
-    expect(json.published[0].because).toMatch(/nobody waits for the approval at Nettlehost/);
+    expect(json.published[0].because).toMatch(/open the link and approve it at Nettlehost/);
     expect(asked.map((one) => one.split(" ")[1])).toEqual(asked.map(() => ""));
     expect(asked.length).toBeGreaterThan(1);
     lab.clock.leap(86_400_000);

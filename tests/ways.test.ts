@@ -179,7 +179,7 @@ describe("by helper program", () => {
     expect((await started(folder, ["publish"], { env: lab.env })).exit).toBe(3);
     lab.clock.leap(600_000);
     expect((await run(folder, ["status", "--json"])).json.domains[0].interrupted).toEqual([
-      expect.stringMatching(/the zone has 1 of its 2 changes; _b.brackwater-post.example TXT is nothing/),
+      expect.stringMatching(/1 of 2 changes are there; _b.brackwater-post.example TXT is nothing/),
     ]);
   });
   test("that is not there", async () => {

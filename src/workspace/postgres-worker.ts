@@ -1,6 +1,6 @@
 import { type MessagePort, workerData } from "node:worker_threads";
 import pg from "pg";
-import { isAway } from "./postgres.ts";
+import { isAway, PATIENCE, patiently } from "./postgres.ts";
 
 /**
  * A thread that asks PostgreSQL for another one, which waits meanwhile. One connection, so that a transaction is one; a connection that
@@ -12,10 +12,6 @@ const { url, options, port, signal } = workerData as {
   readonly port: MessagePort;
   readonly signal: Int32Array;
 };
-
-/** How long to wait for a database that cannot be reached, and how often to try it (milliseconds). */
-const PATIENCE = 60_000;
-const AGAIN = 500;
 
 // Numbers of entries, times and counts fit into a number.
 pg.types.setTypeParser(20, Number);
@@ -33,26 +29,15 @@ async function connect(): Promise<pg.Client> {
   return made;
 }
 
-/** Connects, and waits a while for a database that cannot be reached. */
-async function connectPatiently(): Promise<pg.Client> {
-  const until = performance.now() + PATIENCE;
-  for (;;) {
-    try {
-      return await connect();
-    } catch (error) {
-      if (!isAway(error) || performance.now() > until) throw error;
-      await new Promise((resolve) => setTimeout(resolve, AGAIN));
-    }
-  }
-}
-
 /** Whether a connection that broke while nobody asked anything is noticed only now. */
 const isUnheard = (text: string): boolean => /^(SELECT|BEGIN)/.test(text);
 
 async function ask(text: string, values: unknown[], asRows: boolean): Promise<{ rows: unknown[]; changes: number }> {
+  // One question is waited for once, however often it is asked.
+  const until = performance.now() + PATIENCE;
   for (let again = isUnheard(text) && !inTransaction; ; again = false) {
     try {
-      client ??= await connectPatiently();
+      client ??= await patiently(connect, undefined, until);
       const result = await client.query({ text, values, ...(asRows ? { rowMode: "array" as const } : {}) });
       const [last] = Array.isArray(result) ? result.slice(-1) : [result];
       if (/^BEGIN/.test(text)) inTransaction = true;

@@ -18,3 +18,35 @@ export function isAway(error: unknown): boolean {
     /terminated|timeout exceeded|Connection ended|not queryable/i.test(message)
   );
 }
+
+/** How long a database that cannot be reached is waited for, how often it is tried, and after how long it is said (milliseconds). */
+export const PATIENCE = 120_000;
+const AGAIN = 500;
+const SAID_AFTER = 2000;
+
+/**
+ * Does what needs the database, and does it again for a while where that cannot be reached; everything that asks PostgreSQL has the same
+ * patience.
+ *
+ * @param waits says once that it is waited for
+ * @param until when nobody waits any more, by `performance.now()`
+ */
+export async function patiently<T>(
+  work: () => Promise<T>,
+  waits: () => Promise<void> | void = () => undefined,
+  until: number = performance.now() + PATIENCE,
+): Promise<T> {
+  const since = performance.now();
+  for (let said = false; ; ) {
+    try {
+      return await work();
+    } catch (error) {
+      if (!isAway(error) || performance.now() > until) throw error;
+      if (!said && performance.now() - since > SAID_AFTER) {
+        said = true;
+        await waits();
+      }
+      await new Promise((resolve) => setTimeout(resolve, AGAIN));
+    }
+  }
+}

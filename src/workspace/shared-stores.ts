@@ -5,7 +5,7 @@ import { Failure } from "../core/failure.ts";
 import { EventStore, POSTGRES_EVENTS } from "./event-store.ts";
 import { Journal, POSTGRES_JOURNAL } from "./journal.ts";
 import type { Waiting } from "./lock.ts";
-import { placeOf } from "./postgres.ts";
+import { patiently, placeOf } from "./postgres.ts";
 import { postgresSql } from "./postgres-sql.ts";
 import { readSecret } from "./read-secret.ts";
 import { POSTGRES_REPORTS, type ReportStore, reportsIn } from "./tally.ts";
@@ -35,10 +35,16 @@ export async function withSharedLock<T>(
   { tell }: Waiting,
   work: () => Promise<T>,
 ): Promise<T> {
-  const client = new pg.Client({ connectionString: address, connectionTimeoutMillis: 10_000, application_name: "zandrel" });
-  client.on("error", () => undefined);
+  let client: pg.Client | undefined;
+  const connect = async (): Promise<pg.Client> => {
+    // One that could not connect is of no use any more.
+    const made = new pg.Client({ connectionString: address, connectionTimeoutMillis: 10_000, application_name: "zandrel" });
+    made.on("error", () => undefined);
+    await made.connect();
+    return made;
+  };
   try {
-    await client.connect();
+    client = await patiently(connect, () => tell(clause("told-database-away", { place: placeOf(address) })));
     const since = performance.now();
     for (let said = false; ; ) {
       const { rows } = await client.query("SELECT pg_try_advisory_lock(hashtext($1)) AS mine", [`zandrel ${name}`]);
@@ -50,7 +56,7 @@ export async function withSharedLock<T>(
       await sleep(PERIOD);
     }
   } catch (error) {
-    await client.end().catch(() => undefined);
+    await client?.end().catch(() => undefined);
     throw new Failure("journal-away", { place: placeOf(address), title: "the journal", because: (error as Error).message });
   }
   try {

@@ -13,7 +13,7 @@ import type {
   SweepProgress,
   SweepStore,
 } from "../core/sweep/index.ts";
-import { isAway, placeOf } from "./postgres.ts";
+import { isAway, patiently, placeOf } from "./postgres.ts";
 
 /** Lines of a list, and jobs, that are written at once. */
 const BATCH = 2000;
@@ -21,9 +21,6 @@ const BATCH = 2000;
 const FORM = 2;
 /** How often a job is handed out again after its worker was lost, before it counts as poisoned. */
 const RETRIES = 2;
-/** How long a database that went away is waited for (milliseconds), and how often it is tried. */
-const PATIENCE = 300_000;
-const AGAIN = 1000;
 
 /** Says in which form the tables are. */
 const VERSIONS = `
@@ -162,16 +159,10 @@ class SweepQueue implements SweepStore {
   }
 
   async #patiently<T>(work: () => Promise<T>): Promise<T> {
-    const until = performance.now() + PATIENCE;
-    for (let said = false; ; ) {
-      try {
-        return await work();
-      } catch (error) {
-        if (!isAway(error) || performance.now() > until) throw this.#failure(error);
-        if (!said) await this.#options.tell(clause("told-database-away", { place: this.#place }));
-        said = true;
-        await new Promise((resolve) => setTimeout(resolve, AGAIN));
-      }
+    try {
+      return await patiently(work, () => this.#options.tell(clause("told-database-away", { place: this.#place })));
+    } catch (error) {
+      throw this.#failure(error);
     }
   }
 
