@@ -188,7 +188,9 @@ journey("a certificate: two requests, one record", async (on) => {
 journey("a wildcard, and a token below it that would take its site away", async (on) => {
   await on.type(INIT);
   await on.type("zandrel intake - --service pagewick", 0, table("CNAME | *.tour | sites.pagewick.example"));
-  expect(await on.type("zandrel publish brackwater.example", 1)).toContain("also answers at names that mail and proofs use, such as _dmarc.tour");
+  expect(await on.type("zandrel publish brackwater.example", 1)).toContain(
+    "also answers at names that mail and proofs use, such as _dmarc.tour",
+  );
   await on.type("zandrel publish brackwater.example --replace '*.tour'");
   await on.type("zandrel intake - --service seekmere", 0, table("TXT | _seek.york.tour | seek=77aa"));
   expect(await on.type("zandrel publish brackwater.example", 1)).toContain(
