@@ -159,5 +159,16 @@ describe("every command says the same of", () => {
       const watch = flat(await run(folder, "watch", "--for", "1s"));
       expect(/Everyone sees it/.test(watch) && !/deleted too much|changed/.test(watch)).toBe(verdict === "done");
     }
+    if (expected.lost.length > 0 && situation.way === "update") {
+      // Who takes something back or ends an ask is told of it, too.
+      for (const argv of [
+        ["undo", "brackwater.example"],
+        ["retire", Object.keys(situation.asks)[0] as string],
+      ]) {
+        const ran = await run(folder, ...argv, "--json");
+        if (ran.exit !== 2 && ran.json.error === undefined)
+          expect([argv[0], ran.json.lost.map(setText).sort()]).toEqual([argv[0], expected.lost]);
+      }
+    }
   });
 });

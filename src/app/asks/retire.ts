@@ -10,7 +10,7 @@ import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { nameIn } from "../publishing/draft.ts";
 import { settleInterrupted } from "../publishing/publication.ts";
-import { apply, published } from "../publishing/publish.ts";
+import { apply, missedOf, missedShape, published } from "../publishing/publish.ts";
 import { writing } from "../session.ts";
 import { domainName, record, sentence, time } from "../shapes.ts";
 import { draftSource } from "../standing/source.ts";
@@ -22,6 +22,7 @@ export const retireSchema = z.object({
   ask: z.string(),
   domain: domainName,
   written: z.boolean(),
+  lost: missedShape,
   removals: z.array(z.object({ name: domainName, type: z.string(), before: z.array(record), after: z.array(record) })),
   stays: z.array(z.object({ name: domainName, type: z.string(), data: sentence, because: sentence })),
   published: published.nullable(),
@@ -105,10 +106,12 @@ export async function retire(request: RetireRequest, context: AppContext): Promi
         };
       });
     }
+    const lost = dry ? [] : await missedOf(domain, { journal, workspace, request, context });
     return {
-      ended: "fine",
+      ended: lost.length > 0 ? "problem" : "fine",
       result: {
         at: context.clock.now(),
+        lost,
         ask: ask.id,
         domain: domain.name,
         written: !dry,

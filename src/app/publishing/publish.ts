@@ -48,6 +48,11 @@ export const published = z.object({
 
 export type Published = z.output<typeof published>;
 
+/** What is missed beside what was carried out, and how each is mended. */
+export const missedShape = z
+  .array(loss.extend({ enter: z.array(sheetEntry).describe("how it is mended") }))
+  .describe("records that were there before the newest publication, were not to be touched, and are gone or changed");
+
 export const publishSchema = z.object({
   at: time,
   published: z.array(published),
@@ -64,9 +69,7 @@ export const publishSchema = z.object({
     .describe("with --check: what was entered, and what went wrong"),
   compared: z.number().describe("with --check: how many names were compared with what stood there before the newest publication"),
   lowered: z.boolean().describe("with --lower-ttl: only TTLs were lowered, ahead of the change itself"),
-  lost: z
-    .array(loss.extend({ enter: z.array(sheetEntry).describe("how it is mended") }))
-    .describe("records that were there before the newest publication, were not to be touched, and are gone or changed"),
+  lost: missedShape,
   judgements: z.array(judgement).describe("with --check: how each domain stands"),
 });
 
@@ -182,7 +185,10 @@ const lostShown = (domain: Domain, losses: readonly Loss[], workspace: Workspace
   lossesShown(domain.name, losses).map((shown, i) => ({ ...shown, enter: mendingOf(domain, workspace, losses[i] as Loss) }));
 
 /** What is missed of a domain after something was carried out there, or nothing had to be. */
-async function missedOf(domain: Domain, { workspace, journal, request, context }: ApplyOptions): Promise<PublishResult["lost"]> {
+export async function missedOf(
+  domain: Domain,
+  { workspace, journal, request, context }: Omit<ApplyOptions, "undoes">,
+): Promise<PublishResult["lost"]> {
   const losses = await freshly(domain, workspace, request, context, (source) =>
     lostAt(domain, source, journal, context.clock.now()),
   );

@@ -12,13 +12,14 @@ import { domainName, recordSet, time } from "../shapes.ts";
 import { reviseEntries } from "../standing/revise.ts";
 import { draftSource } from "../standing/source.ts";
 import { type ApplyOptions, reverse, settleInterrupted, undoable } from "./publication.ts";
-import { apply, type Published, published } from "./publish.ts";
+import { apply, missedOf, missedShape, type Published, published } from "./publish.ts";
 
 export const undoSchema = z.object({
   at: time,
   undone: published.nullable().describe("what was carried out; null with --dry-run"),
   changes: z.array(z.object({ name: domainName, type: z.string(), before: recordSet, after: recordSet })),
   publication: z.number().describe("the number of the publication in the journal"),
+  lost: missedShape,
   restored: z
     .array(z.string())
     .describe("ids of asks that were retired with the publication and are back in the file; with --dry-run, those that would be"),
@@ -127,16 +128,19 @@ export async function undo(request: UndoRequest, context: AppContext): Promise<O
           changes: changes.map(shownChange),
           publication: publication.opened.id,
           restored: retiredWith(domain, publication, journal).map(({ id }) => id),
+          lost: [],
         },
       };
     if (context.interactive && (await context.choose({ kind: "undo", changes })) !== "yes")
       throw new Failure("undo-declined", {});
     const { undone, restored } = await takeBack(domain, publication, changes, { journal, workspace, request, context });
+    const lost = await missedOf(domain, { journal, workspace, request, context });
     return {
-      ended: "fine",
+      ended: lost.length > 0 ? "problem" : "fine",
       result: {
         at: context.clock.now(),
         undone,
+        lost,
         changes: changes.map(shownChange),
         publication: publication.opened.id,
         restored,

@@ -4,11 +4,11 @@ import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
-import { presentPublished } from "../publishing/publish.ts";
+import { missedText, presentPublished } from "../publishing/publish.ts";
 
 /** The result of {@link retire} for people. */
 export function retireText(
-  { ask, domain, written, removals, stays, published: carried, at }: z.output<typeof retireSchema>,
+  { ask, domain, written, removals, stays, published: carried, at, lost }: z.output<typeof retireSchema>,
   context: Layout,
 ): string {
   const { style, width } = context;
@@ -34,5 +34,5 @@ export function retireText(
   const end = written
     ? `${style.good("Retired.")} Its entry was removed from the domain's file. Next: ${style.command(`zandrel status ${withoutRootDot(domain)}`)}`
     : `Nothing was changed, because of --dry-run. Next: ${style.command(`zandrel retire ${withoutRootDot(domain)}/${ask}`)}`;
-  return `${[title, ...gone, ...none, ...kept].join("\n")}\n${carried === null ? "" : `${presentPublished(carried, at, context, "take-back")}\n`}${end}\n`;
+  return `${[title, ...gone, ...none, ...kept].join("\n")}\n${carried === null ? "" : `${presentPublished(carried, at, context, "take-back")}\n`}${end}${missedText(lost, context)}\n`;
 }

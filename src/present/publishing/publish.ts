@@ -78,6 +78,10 @@ export function publishText(
   return `${blocks.join(checks.length + gone.length > 0 ? "\n" : "\n\n")}\n`;
 }
 
+/** What is missed, each with how it is mended. */
+export const missedText = (lost: PublishResult["lost"], layout: Layout): string =>
+  lost.map((loss) => `\n${lossText(loss, layout)}`).join("");
+
 /** One loss: what is missing, how it is mended, and what to type where it was meant. */
 function lossText({ domain, name, type, records, now, enter }: PublishResult["lost"][number], { style, width }: Layout): string {
   const isChanged = now.length > 0;
