@@ -89,7 +89,7 @@ describePostgres("a queue in PostgreSQL", () => {
     told.length = 0;
     await postgres.stop();
     const asked = store.progress(sweep);
-    await new Promise((resolve) => setTimeout(resolve, 1500));
+    await new Promise((resolve) => setTimeout(resolve, 3500));
     await postgres.start();
     expect(await asked).toMatchObject({ domains: 3 });
     expect(told.map(inWords).join("\n")).toMatch(

@@ -54,7 +54,7 @@ const findingsOf = ({ domain, result }: KeptOutcome) => result.findings.map((fin
 const MARK: Record<Severity, string> = { breaks: "✗", risks: "!", untidy: "·", note: "○" };
 
 /** One line about a domain: its worst finding, and what to do. */
-export function sweepLine(outcome: KeptOutcome, { style, width }: Layout): string {
+export function sweepLine(outcome: KeptOutcome, { style }: Layout): string {
   const findings = findingsOf(outcome).filter(({ severity }) => severity !== "note");
   const [worst, ...others] = findings;
   const { unresolved } = outcome.result;
@@ -70,7 +70,7 @@ export function sweepLine(outcome: KeptOutcome, { style, width }: Layout): strin
       : `${style.state("unknown", "?")} ${name}${from}: ${openByReason(unresolved.slice(0, 1))[0]}${unresolved.length > 1 ? `, and ${unresolved.length - 1} more` : ""}.\n`;
   const paint = { breaks: style.bad, risks: style.careful, untidy: String, note: style.quiet }[worst.severity];
   const more = others.length === 0 ? "" : style.quiet(` (and ${others.length} more)`);
-  return `${paint(MARK[worst.severity])} ${wrap(`${name}${from}: ${visible(worst.title)}. ${style.command("→")} ${visible(worst.remedy)}${more}${unsure}`, width - 2, "  ")}\n`;
+  return `${paint(MARK[worst.severity])} ${name}${from}: ${visible(worst.title)}. ${style.command("→")} ${visible(worst.remedy)}${more}${unsure}\n`;
 }
 
 /** A sweep as other programs read it, piece by piece. */

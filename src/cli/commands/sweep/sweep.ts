@@ -27,6 +27,8 @@ export default command({
   schema: sweepSchema,
   async run(request, context) {
     const { sweepFormat } = await import("../../../present/fleet/sweep.ts");
+    // Whoever wants colours shows it to people, as a terminal does.
+    const isShown = context.live || context.env.FORCE_COLOR !== undefined;
     const { progressBar } = await import("../../progress-bar.ts");
     let format: SweepFormat | undefined;
     let bar: ReturnType<typeof progressBar> | undefined;
@@ -40,7 +42,7 @@ export default command({
     try {
       const ended = await sweep(request, context, {
         async begun(current, { domains, done }, resumed) {
-          format = sweepFormat(request.format, current, request.failOn, context);
+          format = sweepFormat(request.format, current, request.failOn, { ...context, live: isShown });
           if (resumed) await context.tell(clause("told-sweep-on", { sweep: current.name, done, domains }));
           bar = progressBar(domains, done, "domains");
           await write(format.head);
