@@ -117,6 +117,8 @@ export async function runSweep(
       }
     }
     await flush();
+    // What others kept since the last look is told, too.
+    await kept(0);
   } finally {
     await store.release(sweep);
   }
