@@ -20,16 +20,25 @@ export const formsOf = (secret: string, user = ""): string[] => [
 ];
 
 /** A text with an ellipsis in the place of each form. */
-export const without = (text: string, some: readonly string[]): string =>
+export const without = (text: string, some: readonly string[], mark = "…"): string =>
   // The longest first: one may be a part of another.
-  [...some].sort((a, b) => b.length - a.length).reduce((left, form) => left.replaceAll(form, "…"), text);
+  [...some].sort((a, b) => b.length - a.length).reduce((left, form) => left.replaceAll(form, mark), text);
 
 /** What of an address is secret: its password, also as it is written there, and what its query says of one. */
 export function secretsIn(address: string): string[] {
   if (!URL.canParse(address)) return [];
   const { password, searchParams } = new URL(address);
-  const written = password === "" ? [] : [password, decodeURIComponent(password)];
+  const written = password === "" ? [] : [...new Set([password, decoded(password)])];
   return [...written, ...[...searchParams].flatMap(([name, value]) => (SECRET_NAME.test(name) && value !== "" ? [value] : []))];
+}
+
+/** A part of an address as it was meant; a percent sign that begins nothing stands for itself. */
+function decoded(text: string): string {
+  try {
+    return decodeURIComponent(text);
+  } catch {
+    return text;
+  }
 }
 
 /** Names by which a query gives away a secret. */
@@ -45,9 +54,22 @@ export function rememberSecret(secret: string): void {
 /** A text without any secret that this process has read. */
 export const withoutSecrets = (text: string): string => (forms.length === 0 ? text : without(text, forms));
 
-/** The same for octets, of which only secrets change. */
-export const octetsWithoutSecrets = (octets: Uint8Array): Uint8Array =>
-  forms.length === 0 ? octets : Buffer.from(withoutSecrets(Buffer.from(octets).toString("latin1")), "latin1");
+/** The same for octets, of which only secrets change, in whatever script they are. */
+export function octetsWithoutSecrets(octets: Uint8Array): Uint8Array {
+  if (forms.length === 0) return octets;
+  const asOctets = (text: string): string => Buffer.from(text).toString("latin1");
+  return Buffer.from(without(Buffer.from(octets).toString("latin1"), forms.map(asOctets), asOctets("…")), "latin1");
+}
+
+/**
+ * What is told of something, within what is kept of it: a secret may have got there from outside. Names and records are kept to the letter,
+ * even where a word of them is somebody's secret.
+ */
+export const toldWithoutSecrets = (key: string, value: unknown): unknown =>
+  forms.length > 0 && TOLD.has(key) && value !== undefined ? JSON.parse(withoutSecrets(JSON.stringify(value))) : value;
+
+/** Keys under which words from outside are kept. */
+const TOLD: ReadonlySet<string> = new Set(["because", "reason"]);
 
 /**
  * Whether an address gives a secret away to whoever sees it: a password or a name of somebody in front of its host, or a secret in its

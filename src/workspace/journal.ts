@@ -4,7 +4,7 @@ import type { Clause } from "../core/clause/index.ts";
 import type { NoticeKind, WatchedKind } from "../core/guard/index.ts";
 import type { RecordSet } from "../core/record/index.ts";
 import type { CacheWindow } from "../core/spread/index.ts";
-import { withoutSecrets } from "../secrets.ts";
+import { toldWithoutSecrets } from "../secrets.ts";
 import type { AskEntry } from "./ask-entry.ts";
 import type { DatabaseForm } from "./database.ts";
 import type { PostgresForm } from "./postgres-sql.ts";
@@ -225,7 +225,7 @@ export class Journal {
     const { kind, ...detail } = event;
     const [row] = this.#sql.all<{ id: number }>(
       "INSERT INTO entry (at, domain, kind, process, detail) VALUES (?, ?, ?, ?, ?) RETURNING id",
-      ...[at, domain, kind, OWN_PROCESS, withoutSecrets(JSON.stringify(detail))],
+      ...[at, domain, kind, OWN_PROCESS, JSON.stringify(detail, toldWithoutSecrets)],
     );
     return Number(row?.id);
   }
