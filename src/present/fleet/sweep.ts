@@ -163,7 +163,8 @@ const junit = (threshold: Severity | "never"): SweepFormat => ({
 const text = (layout: Layout & { readonly live: boolean }): SweepFormat => ({
   head: "",
   skipped: () => "",
-  outcome: (outcome) => (layout.live ? wrap(sweepLine(outcome, layout), layout.width, "  ") : sweepLine(outcome, layout)),
+  outcome: (outcome) =>
+    layout.live ? `${wrap(sweepLine(outcome, layout).trimEnd(), layout.width, "  ")}\n` : sweepLine(outcome, layout),
   foot: "",
 });
 
