@@ -131,7 +131,7 @@ describe("the client", () => {
       asked += 1;
       return undefined;
     });
-    expect(await client({ timeout: 2000 }).at(server, { recursive: true }).ask(apex, "TXT")).toMatchObject({
+    expect(await client({ timeout: 4000 }).at(server, { recursive: true }).ask(apex, "TXT")).toMatchObject({
       kind: "failed",
       why: "timeout",
     });
@@ -234,7 +234,7 @@ describe("the client", () => {
   test("a server that kept silent is not asked again; one that answers at times is, until it is silent twice", async () => {
     let asked = 0;
     const mute = await serve(async () => void asked++);
-    const lookup = client({ tries: 2, timeout: 400 }).at(mute, { recursive: true });
+    const lookup = client({ tries: 2, timeout: 4000 }).at(mute, { recursive: true });
     for (const label of ["a", "b", "c"])
       expect(await lookup.ask(name(`${label}.test`), "TXT")).toMatchObject({ kind: "failed", why: "timeout" });
     expect(asked).toBe(2);
@@ -316,7 +316,8 @@ describe("the client", () => {
       return query.ok && query.value.edns !== undefined;
     };
     const dropping = await serve(async (request) => (hasEdns(request) ? undefined : reply(request, { answers: [txt("old")] })));
-    const asking = client({ timeout: 900 });
+    // Each server has two thirds of the time to lose questions in, and a third to answer.
+    const asking = client({ timeout: 6000 });
     expect((await asking.at(dropping, { recursive: true }).ask(apex, "TXT")).kind).toBe("found");
     expect(await asking.takesEdns(dropping, apex)).toBe(false);
     let lost = 2;
