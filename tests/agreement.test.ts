@@ -1,6 +1,8 @@
 import { mkdirSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { sheetState } from "../src/app/publishing/sheet-page.ts";
+import { parseClock } from "../src/clock.ts";
 import { name } from "../src/core/name/index.ts";
 import { toSets } from "../src/core/record/index.ts";
 import { readRecords } from "../src/core/zone/index.ts";
@@ -34,7 +36,7 @@ function carryOut(deed: string): void {
   lab.nettlehost.remove(APEX, host === "@" ? APEX : name(`${host}.${APEX}`), type);
 }
 
-function workspaceOf({ asks, way }: Situation): string {
+function workspaceOf({ asks, way, purpose = "ownership" }: Situation): string {
   const hosts =
     way === "update"
       ? lab.settings
@@ -55,7 +57,7 @@ function workspaceOf({ asks, way }: Situation): string {
   writeFileSync(
     join(folder, "domains/brackwater.example.yaml"),
     `domain: brackwater.example\nhost: nettlehost\nasks:\n${Object.entries(asks)
-      .map(([id, what]) => `  - id: ${id}\n    service: quaylet\n    purpose: ownership\n${wants(what)}`)
+      .map(([id, what]) => `  - id: ${id}\n    service: quaylet\n    purpose: ${purpose}\n${wants(what)}`)
       .join("")}`,
   );
   return folder;
@@ -70,7 +72,7 @@ function lineOf({ name: at, type, data }: { name: string; type: string; data: st
 }
 
 /** Brings a situation about, and gives back its workspace. */
-async function bringAbout(situation: Situation): Promise<string> {
+async function bringAbout(situation: Situation): Promise<{ readonly folder: string; readonly hasSheet: boolean }> {
   lab.clock.leap(86_400_000);
   for (const server of SERVERS) lab.nettlehost.sick.delete(server);
   const own = setsOf(situation.before ?? "");
@@ -80,7 +82,7 @@ async function bringAbout(situation: Situation): Promise<string> {
   const folder = workspaceOf(situation);
   const replace = ["--replace", "www"];
   const { json } = await run(folder, "draft", ...replace, "--json");
-  await run(folder, "publish", ...replace);
+  const published = await run(folder, "publish", ...replace, "--json");
   if (situation.way === "entered")
     for (const { name: at, type, after } of json.changes)
       if (after.length === 0) lab.nettlehost.remove(APEX, at, type);
@@ -93,8 +95,20 @@ async function bringAbout(situation: Situation): Promise<string> {
   }
   lab.clock.leap(situation.soon ? 90_000 : 4 * 3_600_000);
   if (situation.down) for (const server of SERVERS) lab.nettlehost.sick.set(server, "failing");
-  return folder;
+  const hasSheet = situation.way !== "update" && published.exit !== 2 && published.json.published?.[0]?.changed > 0;
+  return { folder, hasSheet };
 }
+
+/** What the page of a sheet shows. */
+const pageOf = (folder: string) =>
+  sheetState(
+    { operands: ["brackwater.example"], resolver: [], timeout: 5000, includeFrom: [] } as unknown as Parameters<
+      typeof sheetState
+    >[0],
+    { cwd: folder, env: lab.env, clock: parseClock(lab.env.ZANDREL_CLOCK as string) } as unknown as Parameters<
+      typeof sheetState
+    >[1],
+  );
 
 const verdictOf = (is: readonly Is[], lost: number): string =>
   is.includes("undetermined")
@@ -112,7 +126,7 @@ const flat = ({ out }: Ran) => out.replace(/\s+/g, " ");
 
 describe("every command says the same of", () => {
   test.each(SITUATIONS.map((situation) => [situation.name, situation] as const))("%s", async (_, situation) => {
-    const folder = await bringAbout(situation);
+    const { folder, hasSheet } = await bringAbout(situation);
     const verdict = verdictOf(situation.is, situation.lost?.length ?? 0);
     const expected = { verdict, is: situation.is, lost: verdict === "undetermined" ? [] : [...(situation.lost ?? [])].sort() };
     const of = (judged: { verdict: string; pieces: { is: string }[] }, lost: { name: string; type: string }[]) => ({
@@ -137,6 +151,15 @@ describe("every command says the same of", () => {
       draft.json.undetermined.length +
       draft.json.changes.filter(({ action }: { action: string }) => action !== "keep").length;
     expect(left > 0).toBe(situation.is.some((one) => one !== "met" && one !== "not-visible-yet"));
+    if (hasSheet) {
+      const page = await pageOf(folder);
+      const lostThere = page.slips.filter(({ because }) => because.clause === "sheet-lost").length;
+      expect([page.done, lostThere]).toEqual([verdict === "done" || verdict === "spreading", expected.lost.length]);
+    }
+    if (expected.lost.length > 0) {
+      const [shown] = (await run(folder, "dossier", "brackwater.example", "--json")).json.domains;
+      expect(shown.findings.map(({ id }: { id: string }) => id)).toContain("record-missed");
+    }
     // How each of them ends.
     const isThere = verdict === "done" || verdict === "spreading";
     expect([status.exit, prove.exit, check.exit]).toEqual([EXIT[verdict], EXIT[verdict], isThere ? 0 : EXIT[verdict]]);

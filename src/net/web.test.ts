@@ -20,7 +20,7 @@ async function judged(answer: (response: ServerResponse) => void, of: Parameters
     () => web.close(),
   );
   const { port } = web.address() as { port: number };
-  const options = { addresses: async () => ({ found: ["127.0.0.1"] }), ports: { http: port, https: port }, timeout: 500 };
+  const options = { addresses: async () => ({ found: ["127.0.0.1"] }), ports: { http: port, https: port }, timeout: 2000 };
   return judgeProof(of, await fetchPage(of.url, options));
 }
 const PADDING = "<p>x</p>".repeat(100_000);

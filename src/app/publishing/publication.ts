@@ -197,8 +197,9 @@ function uncertain(publications: readonly Publication[], now: number): Publicati
     if (closed === undefined) return !running || hasSheet(opened);
     const mayCome = closed.end === "unknown" || (closed.end === "not-published" && closed.looked === true);
     if (!mayCome || now - opened.at >= LATE) return false;
-    // What a later publication touched says nothing about this one any more.
-    return !publications.slice(i + 1).some((other) => opened.changes.some((change) => touches(other, change)));
+    // What a later publication touched says nothing about this one any more; what was refused touched nothing.
+    const later = publications.slice(i + 1).filter(({ closed: end }) => end?.end !== "not-published" || end.looked === true);
+    return !later.some((other) => opened.changes.some((change) => touches(other, change)));
   });
 }
 

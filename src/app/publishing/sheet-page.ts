@@ -1,10 +1,9 @@
-import { type SheetEntry, sheetSteps } from "../../core/change/index.ts";
+import { type SheetEntry, type SheetStep, sheetSteps } from "../../core/change/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
 import { distinct } from "../../core/distinct.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Lookup, liveAt, ownSetOf } from "../../core/lookup/index.ts";
 import { type DomainName, name as nameOf, withoutRootDot } from "../../core/name/index.ts";
-import { dataKey, type RecordData, type RecordType } from "../../core/record/index.ts";
 import { longestWindow, visibleBy } from "../../core/spread/index.ts";
 import { type Domain, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest } from "../context.ts";
@@ -48,20 +47,15 @@ export interface SheetState {
 
 type PageRequest = CommonRequest & Pick<DnsOptions, "resolver" | "timeout" | "includeFrom">;
 
-async function isDone(
+/** Whether a step of a sheet is done; undefined where that could not be asked. */
+async function doneAt(
   source: Lookup | undefined,
   apex: DomainName,
-  of: DomainName,
-  type: RecordType,
-  comes: RecordData | undefined,
-  goes: RecordData | undefined,
+  { name, type, isDone }: SheetStep,
 ): Promise<boolean | undefined> {
   if (source === undefined) return undefined;
-  const live = await liveAt(source, apex, of, type);
-  if (live.kind === "failed") return undefined;
-  const set = type === "CNAME" && live.kind === "alias" ? live.set : ownSetOf(live);
-  const has = (data: RecordData) => set?.data.some((own) => dataKey(type, own) === dataKey(type, data)) === true;
-  return (comes === undefined || has(comes)) && (goes === undefined || !has(goes));
+  const live = await liveAt(source, apex, name, type);
+  return live.kind === "failed" ? undefined : isDone(type === "CNAME" && live.kind === "alias" ? live.set : ownSetOf(live));
 }
 
 /**
@@ -86,13 +80,13 @@ export async function sheetState(request: PageRequest, context: AppContext): Pro
       name: nameOf(change.name),
     }));
     const steps = await Promise.all(
-      sheetSteps(changes, domain.name, formOf(domain, workspace)).map(async ({ entry, name, type, comes, goes }) => ({
-        entry,
+      sheetSteps(changes, domain.name, formOf(domain, workspace)).map(async (step) => ({
+        entry: step.entry,
         because: changes
-          .filter((change) => change.name === name && change.type === type)
+          .filter((change) => change.name === step.name && change.type === step.type)
           .flatMap(({ asks }) => asks)
           .join(", "),
-        done: await isDone(source, domain.name, name, type, comes, goes),
+        done: await doneAt(source, domain.name, step),
       })),
     );
     const onSheet = new Set(changes.flatMap(({ asks }) => asks));
@@ -122,7 +116,7 @@ export async function sheetState(request: PageRequest, context: AppContext): Pro
       verify: standings
         .filter(({ state }) => state !== "proven")
         .map(({ ask }) => verifyStep(ask.id, ask.service, domain, workspace)),
-      done: all && slips.length === 0,
+      done: all && slips.length === 0 && standings.every(({ piece: { is } }) => is === "met" || is === "not-visible-yet"),
       at: dns.now,
     };
   } finally {

@@ -1,6 +1,7 @@
 import { dnsWants } from "../../core/ask/index.ts";
 import {
   type Change,
+  type ClashKind,
   type Draft,
   fillIn,
   type Loss,
@@ -40,6 +41,9 @@ export function namesCompared(domain: Domain, journal: Journal, now: number): nu
         base.opened.changes.map((change) => name(change.name)),
       ).length;
 }
+
+/** Clashes that say that there are two records where there may be one. */
+const SECOND: ReadonlySet<string> = new Set(["second-spf", "second-dmarc", "second-key"] satisfies ClashKind[]);
 
 /** The newest publication that remembers what stood beside it, for as long as the zone is compared with that. */
 const baseOf = (publications: readonly Publication[], now: number): Publication | undefined =>
@@ -94,6 +98,7 @@ export async function lostAt(
     source,
     domain.name,
     draft === undefined ? [] : pending(draft),
+    (of, type) => draft?.clashes.some((clash) => clash.name === of && clash.type === type && SECOND.has(clash.kind)) === true,
   );
 }
 

@@ -1,4 +1,4 @@
-import { isKeyText } from "../dkim/index.ts";
+import { isKeyText, isSameKey } from "../dkim/index.ts";
 import { atLeast, doesAllOf, isDmarc, readDmarcRecord } from "../dmarc/index.ts";
 import { containsAll, type DataOf, decodeUtf8, isOfType, type RecordData, type RecordSet, txtValue } from "../record/index.ts";
 import { hasAnyTerm, hasTerms, spfIn } from "../spf/index.ts";
@@ -22,7 +22,7 @@ export function unmet(there: RecordSet | undefined, wanted: Pick<RecordsWant, "t
       const [only, ...more] = own.filter(isDmarc);
       return only === undefined || more.length > 0 || !doesAllOf(only, text);
     }
-    return !own.includes(text) || ALONE.some((is) => is(text) && own.filter(is).length > 1);
+    return !own.some((there) => isSameKey(there, text)) || ALONE.some((is) => is(text) && own.filter(is).length > 1);
   });
 }
 

@@ -98,7 +98,10 @@ export async function look(wanted: readonly DnsWant[], viewpoints: readonly View
     const there =
       authorities.some((view) => view.sees === "new") &&
       authorities.every((view) => view.sees === "new" || view.sees === "unknown");
-    return [...authorities, ...(there ? await Promise.all(vantages.map((v) => one(v, set))) : [])];
+    const seen = there ? await Promise.all(vantages.map((v) => one(v, set))) : [];
+    // A resolver asks the servers that a name was given to, which may not be set up yet: that says nothing of what was asked for here.
+    const isGiven = set.type === "NS" && authorities.some(({ answer }) => answer.kind === "failed" && answer.why === "delegated");
+    return [...authorities, ...(isGiven ? seen.filter(({ sees }) => sees !== "unknown") : seen)];
   });
   return (await Promise.all(perSet)).flat();
 }

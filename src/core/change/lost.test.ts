@@ -65,6 +65,24 @@ describe("what was deleted beside a change", () => {
       "v=DMARC1; p=reject; rua=mailto:a@x.test",
     ],
     ["a policy that was lowered", "v=DMARC1; p=reject", "v=DMARC1; p=none", "v=DMARC1; p=reject"],
+    ["an SPF record that lets everybody in", "v=spf1 mx -all", "v=spf1 mx +all", "v=spf1 mx -all"],
+    ["an SPF record that says nothing of others", "v=spf1 mx ~all", "v=spf1 mx a", "v=spf1 mx a ~all"],
+    ["an SPF record softened as reports do not notice", "v=spf1 mx -all", "v=spf1 mx ~all", undefined],
+    ["an SPF record that was opened before", "v=spf1 mx ?all", "v=spf1 mx a ?all", undefined],
+    [
+      "a second SPF record beside it",
+      "v=spf1 mx -all",
+      'v=spf1 mx -all"\nx TXT "v=spf1 include:a.example ~all',
+      "v=spf1 mx include:a.example -all",
+    ],
+    [
+      "a second policy beside it",
+      "v=DMARC1; p=reject",
+      'v=DMARC1; p=none; rua=mailto:a@x.test"\nx TXT "v=DMARC1; p=reject',
+      "v=DMARC1; p=reject; rua=mailto:a@x.test",
+    ],
+    ["a second key beside it", "v=DKIM1; p=AAAA", 'v=DKIM1; p=AAAA"\nx TXT "v=DKIM1; p=BBBB', "v=DKIM1; p=AAAA"],
+    ["a key in other spelling", "v=DKIM1; k=rsa; p=AAAA", "k=rsa;p=AA AA", undefined],
   ])("%s is judged by what it says", async (_, was, now, mended) => {
     const beside = toSets(readRecords(`x TXT "${was}"`, { origin: apex, ttl: 60 }).records);
     const [loss, ...more] = await lostOf(beside, [], zone(`x TXT "${now}"`), apex);

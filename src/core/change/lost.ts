@@ -1,4 +1,4 @@
-import { isKeyText } from "../dkim/index.ts";
+import { isKeyText, isSameKey } from "../dkim/index.ts";
 import { doesAllOf, isDmarc, uniteDmarc } from "../dmarc/index.ts";
 import { type Lookup, liveAt, ownSetOf } from "../lookup/index.ts";
 import { type DomainName, name as nameOf } from "../name/index.ts";
@@ -12,7 +12,7 @@ import {
   splitCharacterStrings,
   txtValue,
 } from "../record/index.ts";
-import { combine, hasTerms, isSpf, readSpfRecord } from "../spf/index.ts";
+import { combine, endingAs, guardsLess, hasTerms, isSpf, readSpfRecord } from "../spf/index.ts";
 import type { SetChange } from "../zone/index.ts";
 import { holds, pick } from "./gather.ts";
 
@@ -86,10 +86,23 @@ const SINGLE: readonly {
    * already, undefined where it cannot.
    */
   readonly united: (now: string, was: string, afters: readonly string[]) => string | undefined;
+  /** One text of several that stand beside each other; undefined where they are not to be united. */
+  readonly inOne: (texts: readonly string[]) => string | undefined;
 }[] = [
-  { is: isSpf, united: unitedSpf },
+  {
+    is: isSpf,
+    united: unitedSpf,
+    inOne: (texts) => {
+      const [first, ...others] = texts.map(readSpfRecord).flatMap((read) => (read.ok ? [read.value] : []));
+      return first === undefined || others.length + 1 < texts.length ? undefined : combine(first, others);
+    },
+  },
   {
     is: isDmarc,
+    inOne: (texts) => {
+      const policy = uniteDmarc(texts);
+      return policy.ok ? policy.value : undefined;
+    },
     united: (now, was, afters) => {
       const meant = [was, ...afters];
       if (meant.some((text) => doesAllOf(now, text))) return now;
@@ -100,7 +113,8 @@ const SINGLE: readonly {
   },
   {
     is: (text) => isKeyText(text) && !isDmarc(text),
-    united: (now, was, afters) => ([was, ...afters].includes(now) ? now : (afters.at(-1) ?? was)),
+    inOne: () => undefined,
+    united: (now, was, afters) => ([was, ...afters].some((text) => isSameKey(text, now)) ? now : (afters.at(-1) ?? was)),
   },
 ];
 
@@ -116,7 +130,10 @@ function unitedSpf(now: string, was: string, afters: readonly string[]): string 
     const alone = readSpfRecord(`v=spf1 ${term.text}`);
     return alone.ok && later.every((after) => hasTerms(after, alone.value)) ? [alone.value] : [];
   });
-  return kept.every((term) => hasTerms(own.value, term)) ? now : combine(own.value, kept);
+  // Whom it does not name may not become more welcome than before, unless a change said so.
+  const isOpened = [old.value, ...later].every((before) => guardsLess(own.value, before));
+  if (!isOpened && kept.every((term) => hasTerms(own.value, term))) return now;
+  return combine(isOpened ? endingAs(own.value, later.at(-1) ?? old.value) : own.value, kept);
 }
 
 /** What is missing of some texts, of which policies and keys are compared by what they say. */
@@ -125,16 +142,17 @@ function missingTexts(
   was: RecordSet,
   now: RecordSet | undefined,
   afters: readonly RecordSet[],
+  isDisputed: boolean,
 ): Missing {
   const there = now?.data ?? [];
   const missing: RecordData[] = [];
   let after: readonly RecordData[] = there;
   let isChanged = false;
-  for (const { is, united } of SINGLE) {
+  for (const { is, united, inOne } of SINGLE) {
     const [old, ...more] = was.data.filter((data) => is(textOf(data)));
     const mine = there.filter((data) => is(textOf(data)));
-    const [own] = mine;
-    if (old === undefined || more.length > 0 || mine.length > 1) continue;
+    const [own, ...second] = mine;
+    if (old === undefined || more.length > 0 || (second.length > 0 && isDisputed)) continue;
     const touched = afters.map((set) => set.data.map(textOf).filter(is));
     // A change that takes it away leaves nothing to miss.
     if (touched.some((texts) => texts.length === 0)) continue;
@@ -144,11 +162,13 @@ function missingTexts(
       after = [...after, last === undefined ? old : dataOf(last)];
       continue;
     }
-    const whole = united(textOf(own), textOf(old), touched.flat());
-    if (whole === undefined || whole === textOf(own)) continue;
+    // With two of them receivers use neither: what one of them did is gone, though its text is there.
+    const single = second.length === 0 ? textOf(own) : (inOne(mine.map(textOf)) ?? textOf(old));
+    const whole = united(single, textOf(old), touched.flat());
+    if (whole === undefined || (second.length === 0 && whole === single)) continue;
     missing.push(old);
     isChanged = true;
-    after = after.map((data) => (data === own ? dataOf(whole) : data));
+    after = after.flatMap((data) => (data === own ? [dataOf(whole)] : second.includes(data) ? [] : [data]));
   }
   const plain = kept.filter((data) => !SINGLE.some(({ is }) => is(textOf(data))) && !holds(now, data));
   return { was: [...missing, ...plain], isChanged, after: [...after, ...plain] };
@@ -173,6 +193,7 @@ function missingData(
  * called lost.
  *
  * @param pending changes that are still to come: what they bring back is missing, and not lost
+ * @param isDisputed whether it is said already that a set holds two records of which there may be one
  */
 export async function lostOf(
   beside: readonly RecordSet[],
@@ -180,6 +201,7 @@ export async function lostOf(
   lookup: Lookup,
   apex: DomainName,
   pending: readonly SetChange[] = [],
+  isDisputed: (name: DomainName, type: RecordType) => boolean = () => false,
 ): Promise<Loss[]> {
   const lost = await Promise.all(
     beside.map(async (set): Promise<Loss[]> => {
@@ -194,7 +216,9 @@ export async function lostOf(
       // A wildcard that answers with the same still does what the record did.
       const now = was.type === "CNAME" && live.kind === "alias" ? live.set : live.kind === "wildcard" ? live.set : ownSetOf(live);
       const missingIn = (set: RecordSet | undefined) =>
-        (was.type === "TXT" ? missingTexts : missingData)(kept.data, was, set, afters);
+        was.type === "TXT"
+          ? missingTexts(kept.data, was, set, afters, isDisputed(name, "TXT"))
+          : missingData(kept.data, was, set, afters);
       const coming = pending.find((change) => change.name === name && change.type === was.type);
       const missing = missingIn(now);
       if (missing.was.length === 0 || (coming !== undefined && missingIn(coming.after).was.length === 0)) return [];

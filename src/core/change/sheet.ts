@@ -14,6 +14,8 @@ import {
   txtValue,
 } from "../record/index.ts";
 import type { SetChange } from "../zone/index.ts";
+import { hasTtl, isEntered, isTakenAway } from "./entered.ts";
+import { holds } from "./gather.ts";
 
 /** How a DNS host's form wants records written. */
 export interface Form {
@@ -107,13 +109,13 @@ function ttlField(ttl: number, form: Form): { ttl: string; note?: Clause } {
   };
 }
 
-/** An entry with the records it brings and takes, by which it is seen when it is done. */
+/** An entry, and how it is seen when it is done. */
 export interface SheetStep {
   readonly entry: SheetEntry;
   readonly name: DomainName;
   readonly type: RecordType;
-  readonly comes: RecordData | undefined;
-  readonly goes: RecordData | undefined;
+  /** Whether it is done, by what is at the name, of the type. */
+  readonly isDone: (now: RecordSet | undefined) => boolean;
 }
 
 /** The data of one set that the other has not. */
@@ -128,7 +130,13 @@ function only(set: RecordSet | undefined, other: RecordSet | undefined): RecordD
  * alias is on one side, beside which nothing may stand (RFC 1034 section 3.6.2).
  */
 export function sheetSteps(changes: readonly SetChange[], apex: DomainName, form: Form): SheetStep[] {
-  const step = (set: RecordSet, comes: RecordData | undefined, goes: RecordData | undefined, staying: number): SheetStep => {
+  const step = (
+    set: RecordSet,
+    comes: RecordData | undefined,
+    goes: RecordData | undefined,
+    staying: number,
+    isReplaced = false,
+  ): SheetStep => {
     const data = (comes ?? goes) as RecordData;
     const { note, ...fields } = valueFields(set, data, form);
     const { note: ttlNote, ttl } = ttlField(set.ttl, form);
@@ -146,15 +154,17 @@ export function sheetSteps(changes: readonly SetChange[], apex: DomainName, form
       entry: { ...entry, ...(notes.length === 0 ? {} : { note: clause("sheet-notes", { notes }) }) },
       name: set.name,
       type: set.type,
-      comes,
-      goes,
+      isDone: (now) =>
+        (comes === undefined || isEntered(now, set, comes)) &&
+        (goes === undefined || isTakenAway(now, set, goes, comes !== undefined || isReplaced)),
     };
   };
   /** A record of which only the TTL changes. */
   const ttlStep = (set: RecordSet, data: RecordData, was: number): SheetStep => {
     const plain = step(set, data, undefined, 0);
     const note = clause("sheet-only-ttl", { was, is: plain.entry.ttl });
-    return { ...plain, entry: { ...plain.entry, action: plain.entry.action === "enter" ? "change" : plain.entry.action, note } };
+    const action = plain.entry.action === "enter" ? "change" : plain.entry.action;
+    return { ...plain, entry: { ...plain.entry, action, note }, isDone: (now) => holds(now, data) && hasTtl(now, set.ttl) };
   };
   const stepsOf = ({ before, after }: SetChange): { enter: SheetStep[]; remove: SheetStep[] } => {
     const [comes, goes] = [only(after, before), only(before, after)];
@@ -166,7 +176,7 @@ export function sheetSteps(changes: readonly SetChange[], apex: DomainName, form
       return { enter: [step(after, come, go, staying)], remove: [] };
     return {
       enter: after === undefined ? [] : comes.map((data) => step(after, data, undefined, staying)),
-      remove: before === undefined ? [] : goes.map((data) => step(before, undefined, data, staying)),
+      remove: before === undefined ? [] : goes.map((data) => step(before, undefined, data, staying, comes.length > 0)),
     };
   };
   const names = [...new Set(changes.map((change) => change.name))];

@@ -40,6 +40,24 @@ export interface KeyRecord {
 /** Whether a TXT text is meant as a key record: it says so, or has the tags of one in front. */
 export const isKeyText = (text: string): boolean => /^\s*(?:v\s*=\s*DKIM1\s*(?:;|$)|(?:[a-z]=[^;]*;\s*)*p=)/.test(text);
 
+/** What a key record says by its tags alone: those that say what holds without them left out; undefined where it cannot be read. */
+function saidByKey(text: string): string | undefined {
+  const { tags, mistakes } = readTagList(text);
+  if (mistakes.length > 0 || tags.findIndex(({ name }) => name === "v") > 0) return undefined;
+  return tags
+    .map(({ name, value }) => `${name}=${value.replace(/[ \t\r\n]+/g, "")}`)
+    .filter((tag) => !["v=DKIM1", "k=rsa", "s=*"].includes(tag))
+    .sort()
+    .join(";");
+}
+
+/** Whether two key records say the same, by tags and octets: blanks, the order of tags and tags that say the default do not count. */
+export const isSameKey = (a: string, b: string): boolean => {
+  if (a === b) return true;
+  const said = isKeyText(a) && isKeyText(b) ? saidByKey(a) : undefined;
+  return said !== undefined && said === saidByKey(b);
+};
+
 /** Smallest RSA key receivers accept, in bits (RFC 8301 section 3.2). */
 const LEAST_BITS = 1024;
 

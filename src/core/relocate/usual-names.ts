@@ -105,6 +105,8 @@ export const USUAL_NAMES: readonly string[] = [
     "_xmpp-server",
   ].map((service) => `${service}._tcp`),
   ...["_sip._tls", "_sip._udp"],
+  // Where the certificates of sites and mail servers are fixed (RFC 6698 section 3).
+  ...["_443._tcp", "_443._tcp.www", "_25._tcp", "_25._tcp.mail", "_25._tcp.mx", "_25._tcp.mx1", "_25._tcp.mx2"],
 ];
 
 /** The types that are asked for at each of them. */

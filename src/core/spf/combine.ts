@@ -45,6 +45,27 @@ export const hasTerms = (record: SpfRecord, wanted: SpfRecord): boolean =>
 export const hasAnyTerm = (record: SpfRecord, others: SpfRecord): boolean =>
   others.terms.some((term) => effective(record).some((own) => sameTerm(own, term)));
 
+/** What a record says of everybody it does not name: 2 it keeps them out, 1 it says nothing, 0 it lets them in. */
+function guarding(record: SpfRecord): number {
+  const terms = effective(record);
+  const end = terms.find(isAll);
+  if (end?.kind === "mechanism") return end.qualifier === "+" ? 0 : end.qualifier === "?" ? 1 : 2;
+  // What a redirect leads to says it (RFC 7208 section 6.1).
+  return terms.some(isRedirect) ? 2 : 1;
+}
+
+/** Whether a record keeps others out less than another did, by its `all`; “-” and “~” are alike where DMARC decides. */
+export const guardsLess = (now: SpfRecord, was: SpfRecord): boolean => guarding(now) < guarding(was);
+
+/** A record that ends in the `all` or `redirect` of another. */
+export function endingAs(record: SpfRecord, other: SpfRecord): SpfRecord {
+  const isEnd = (term: Term) => isAll(term) || isRedirect(term);
+  const terms = [...effective(record).filter((term) => !isEnd(term)), ...effective(other).filter(isEnd)];
+  const read = readSpfRecord(["v=spf1", ...terms.map(({ text }) => text)].join(" "));
+  if (!read.ok) throw new Error("terms that could be read cannot be read in front of another end");
+  return read.value;
+}
+
 /** A record without the terms of others; what is left keeps its order. */
 export function withoutTerms({ terms }: SpfRecord, others: readonly SpfRecord[]): SpfRecord {
   const gone = others.flatMap((spfRecord) => spfRecord.terms);
