@@ -410,10 +410,18 @@ function openZoneFiles(
     server: () => lookup,
     close: () => client?.close(),
     async look({ name }) {
-      const covered = zoneFor(zones, name) !== undefined;
-      const authority: Authority = covered
-        ? { kind: "delegated", apex: name, servers: [{ name, address: files.join(", "), lookup }], unreachable: [], ttl: 0 }
-        : { kind: "failed", because: clause("authority-not-in-files", { domain: name }) };
+      const zone = zoneFor(zones, name);
+      const covered = zone !== undefined;
+      const servers = [{ name, address: files.join(", "), lookup }];
+      const authority: Authority =
+        zone === undefined
+          ? { kind: "failed", because: clause("authority-not-in-files", { domain: name }) }
+          : zone.apex === name
+            ? { kind: "delegated", apex: name, servers, unreachable: [], ttl: 0 }
+            : {
+                ...{ kind: "within", zone: zone.apex, servers },
+                because: clause("authority-not-delegated", { parent: zone.apex, domain: name }),
+              };
       return {
         authority,
         lookup: covered ? lookup : undefined,

@@ -359,7 +359,7 @@ export async function survey(
   const { authority } = looked;
   // A domain of the workspace is a zone of its own: where it is not delegated, its host's servers are asked by nobody.
   const trouble =
-    authority.kind === "delegated"
+    authority.kind === "delegated" || (authority.kind === "within" && dns.fromFiles)
       ? undefined
       : ({ kind: authority.kind === "failed" ? "failed" : "not-delegated", because: authority.because } as const);
   const source = trouble === undefined ? draftSource(domain, looked, dns, workspace) : undefined;

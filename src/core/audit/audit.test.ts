@@ -156,6 +156,11 @@ const P = KEY.replaceAll('"', "")
   .replace(/ (?=[^ ]*$)/, "")
   .replace(/.*p=/, "");
 
+/** A name inside a zone, where there is nothing. */
+const NOBODY: Lookup = { ask: async () => ({ kind: "nxdomain", chain: [], authoritative: true }) };
+const INSIDE: Authority = { kind: "within", zone: name("example"), servers: [], because: verbatim("nobody has it") };
+const NOT_THERE = { input: { authority: INSIDE, lookup: NOBODY, world: NOBODY } };
+
 const CASES: readonly (readonly [id: string, shows: Case])[] = [
   ["dnssec-ds-foreign", flawed({ code: "ds-without-key", dsTags: [4711], keyTags: [815], ...about })],
   ["ds-without-key", flawed({ code: "keys-missing", dsTags: [4711], ...about })],
@@ -262,6 +267,7 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
     "ask-refused",
     { input: { asks: [{ id: "seekmere-ownership", state: "astray", because: verbatim("it ended"), isRefused: true }] } },
   ],
+  ["name-missing", NOT_THERE],
   ["record-missed", { input: { missed: [verbatim("the MX record is gone")] } }],
   ["ask-lapsed", ask("lapsed")],
   ["ask-clashing", ask("clashing")],
@@ -645,16 +651,20 @@ test("a name inside a zone is judged as that: nothing is said of name servers, a
     ns2: "",
     alias: "@ CNAME heronpost.example.",
   };
-  const within: Authority = { kind: "within", zone: name("example"), servers: [], because: verbatim("nobody has it") };
-  const { findings } = await look({ zone, input: { authority: within } });
+  const { findings } = await look({ zone, input: { authority: INSIDE } });
   expect(allInWords(findings.filter(({ area }) => area === "delegation"))).toEqual([]);
   expect(allInWords((await look({ zone })).findings.map(({ id }) => id))).toContain("alias-at-apex");
 });
 
+test("of a name inside a zone that is not there nothing else is said; one that has other records is judged by them", async () => {
+  expect((await look(NOT_THERE)).findings.map(({ id }) => id)).toEqual(["name-missing"]);
+  const lookup: Lookup = { ask: async () => ({ kind: "nodata", chain: [], authoritative: true }) };
+  const ids = (await look({ input: { authority: INSIDE, lookup, world: lookup } })).findings.map(({ id }) => id);
+  expect([ids.includes("name-missing"), ids.length > 0]).toEqual([false, true]);
+});
+
 describe("a domain that nobody is told to serve", () => {
   const authority: Authority = { kind: "not-delegated", parent: name("example"), because: verbatim("nobody has it") };
-  const nobody: Lookup = { ask: async () => ({ kind: "nxdomain", chain: [], authoritative: true }) };
-
   test.each<{ areas: Area[] }>([{ areas: [] }, { areas: ["spf"] }])(
     "and that is not there has that one finding, and nothing more is asked ($areas)",
     async ({ areas }) => {
@@ -662,7 +672,7 @@ describe("a domain that nobody is told to serve", () => {
       const world: Lookup = {
         ask(at, type) {
           asked.push(`${at} ${type}`);
-          return nobody.ask(at, type);
+          return NOBODY.ask(at, type);
         },
       };
       const { findings, right, unresolved } = await look({ input: { authority, world, lookup: world, areas } });

@@ -2,7 +2,7 @@ import { NOTHING } from "../clause/index.ts";
 import { AREAS, type Area } from "./area.ts";
 import type { AuditInput, Unresolved } from "./facts.ts";
 import { type FindingOf, type Rule, SEVERITIES } from "./finding.ts";
-import { gatherFacts, isNotRegistered } from "./gather.ts";
+import { gatherFacts, isNoName, isNotRegistered } from "./gather.ts";
 import { type Providers, providersOf } from "./providers.ts";
 import { type Right, whatIsRight } from "./right.ts";
 import { bulk, certificate, parked, transport } from "./rules/certificate-and-bulk.ts";
@@ -76,24 +76,26 @@ export interface Audit {
   readonly providers: Providers;
 }
 
-/** What there is besides of a domain that is not registered. */
+/** What there is besides of a domain or a name that is not there. */
 const NOTHING_ELSE: Omit<Audit, "findings"> = {
   right: [],
   unresolved: [],
   providers: { nameServers: [], mail: [], signing: [], sending: [] },
 };
 
-/** The one finding of a domain that is not registered, whichever areas are looked at. */
-function notRegistered({ domain, authority }: AuditInput): Finding {
-  const because = authority.kind === "not-delegated" ? authority.because : NOTHING;
-  const { check: _, ...rule } = CATALOGUE.find(({ id }) => id === "delegation-missing") as CatalogueEntry;
-  return { ...rule, domain, seen: { because } } as Finding;
+/** The one finding of a domain that is not registered, or of a name that is not there, whichever areas are looked at. */
+function onlyFinding(id: "delegation-missing" | "name-missing", { domain, authority }: AuditInput): Audit {
+  const because = "because" in authority ? authority.because : NOTHING;
+  const seen = authority.kind === "within" ? { zone: authority.zone } : { because };
+  const { check: _, ...rule } = CATALOGUE.find((candidate) => candidate.id === id) as CatalogueEntry;
+  return { ...NOTHING_ELSE, findings: [{ ...rule, domain, seen } as Finding] };
 }
 
 /** Looks at a domain and applies every rule; the worst findings come first. */
 export async function audit(input: AuditInput): Promise<Audit> {
   // Of a domain that is not there nothing else is right or wrong, and nothing more is asked.
-  if (await isNotRegistered(input)) return { ...NOTHING_ELSE, findings: [notRegistered(input)] };
+  if (await isNotRegistered(input)) return onlyFinding("delegation-missing", input);
+  if (await isNoName(input)) return onlyFinding("name-missing", input);
   const facts = await gatherFacts(input);
   const { areas = [] } = input;
   const isLookedAt = ({ area }: { readonly area: Area }): boolean => areas.length === 0 || areas.includes(area);

@@ -406,6 +406,13 @@ const NOTHING: Lookup = { ask: async () => ({ kind: "nxdomain", chain: [], autho
 export const isNotRegistered = async ({ authority, domain, world }: AuditInput): Promise<boolean> =>
   authority.kind === "not-delegated" && (await world.ask(domain, "NS")).kind === "nxdomain";
 
+/** Whether a name inside a zone is not there: then no record is missing there, but the name itself (RFC 8020 section 2). */
+export const isNoName = async ({ authority, domain, lookup }: AuditInput): Promise<boolean> => {
+  if (authority.kind !== "within") return false;
+  const answer = await lookup.ask(domain, "TXT");
+  return answer.kind === "nxdomain" && answer.chain.length === 0;
+};
+
 /** Asks everything the rules need, each question once. */
 export async function gatherFacts(input: AuditInput): Promise<Facts> {
   const unresolved = new Map<string, Unresolved>();

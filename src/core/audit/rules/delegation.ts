@@ -1,7 +1,7 @@
 import { NOTHING } from "../../clause/index.ts";
 import { DAY } from "../../day.ts";
 import type { Answer } from "../../lookup/index.ts";
-import { isBelow } from "../../name/index.ts";
+import { type DomainName, isBelow } from "../../name/index.ts";
 import { printData, sameData } from "../../record/index.ts";
 import { rule, when } from "../finding.ts";
 
@@ -26,6 +26,8 @@ export const delegation = {
   "delegation-missing": rule("breaks", "RFC 1034 section 4.2.1", ({ authority }) =>
     when(authority.kind === "not-delegated", { because: authority.kind === "not-delegated" ? authority.because : NOTHING }),
   ),
+  // Found before anything else is asked: where the name is there, there is nothing to say.
+  "name-missing": rule("breaks", "RFC 8020 section 2", (): { zone: DomainName }[] => []),
   "delegation-unanswered": rule("breaks", "RFC 1034 section 4.2.2", ({ authority, servers }) =>
     when(authority.kind === "delegated" && servers.length > 0 && servers.every(({ soa }) => soa.answer.kind === "failed"), {
       servers: servers.map(({ name }) => name),

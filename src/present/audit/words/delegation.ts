@@ -10,6 +10,12 @@ export const DELEGATION = {
     evidence: ({ because }) => inWords(because),
     remedy: (_, { plain }) => `renew ${plain} at the registrar, or enter the DNS host's name servers there`,
   },
+  "name-missing": {
+    title: "There is nothing at this name",
+    why: "It has no record of any kind, so there is nothing to judge.",
+    evidence: ({ zone }, { plain }) => `${plain} does not exist in the zone of ${displayName(zone)}`,
+    remedy: ({ zone }) => `check the spelling; zandrel audit ${displayName(zone)} looks at the domain itself`,
+  },
   "delegation-unanswered": {
     title: "No name server of the domain answers",
     why: "Nothing of the domain works for anybody who does not remember an old answer.",
