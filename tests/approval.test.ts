@@ -49,8 +49,14 @@ const pagewick = (folder: string) =>
   run(folder, "intake", "--kit", kitAt("pagewick.example", "site"), "--input", "claim=77aa01bc", "--input", "site=brackwater");
 
 /** Runs the program, does something with the address it shows, and waits for its end. */
-async function withPage(folder: string, argv: readonly string[], act: (link: string) => Promise<unknown>) {
-  const child = spawn(process.execPath, [PROGRAM, ...argv], { cwd: folder, env: { ...process.env, ...lab.env, NO_COLOR: "1" } });
+async function withPage(
+  folder: string,
+  argv: readonly string[],
+  act: (link: string) => Promise<unknown>,
+  more: Readonly<Record<string, string>> = {},
+) {
+  const env = { ...process.env, DISPLAY: ":0", ...lab.env, NO_COLOR: "1", ...more };
+  const child = spawn(process.execPath, [PROGRAM, ...argv], { cwd: folder, env });
   let [out, err] = ["", ""];
   let acted: Promise<unknown> | undefined;
   child.stdout.on("data", (data) => {
@@ -138,6 +144,33 @@ describe("by a link", () => {
       exit: 0,
       json: { published: [{ way: "approval", changed: 5, sheet: [], failed: false }] },
     });
+  });
+
+  test.each<[string, Readonly<Record<string, string>>, string | undefined]>([
+    ["over SSH", { SSH_CONNECTION: "192.0.2.1 1 192.0.2.2 22" }, undefined],
+    ["without a display", { DISPLAY: "" }, undefined],
+    ["where the template leads elsewhere only", {}, "pagewick.example"],
+    ["where the template may lead here", {}, "pagewick.example, 127.0.0.1"],
+  ])("%s: the page leads back only where that can be, and the zone says it otherwise", async (_, env, places) => {
+    const folder = await workspace();
+    const template = lab.approvals.templates.get("pagewick.example site");
+    const { syncRedirectDomain: _own, ...plain } = template!;
+    lab.approvals.templates.set("pagewick.example site", places === undefined ? plain : { ...plain, syncRedirectDomain: places });
+    await pagewick(folder);
+    let seen = "";
+    const argv = ["publish", "--replace", "@", "--replace", "www", "--json"];
+    const published = await withPage(
+      folder,
+      argv,
+      (link) => {
+        seen = link;
+        return lab.approvals.decide(link);
+      },
+      env,
+    );
+    lab.approvals.templates.set("pagewick.example site", template!);
+    expect(new URL(seen).searchParams.has("redirect_uri")).toBe(places?.includes("127.0.0.1") === true);
+    expect(published).toMatchObject({ exit: 0, json: { published: [{ sheet: [], failed: false, pages: [] }] } });
   });
 
   test("half of it comes: the rest is a sheet, and all of it one publication until it is entered", async () => {
@@ -291,6 +324,7 @@ describe("by a link", () => {
     expect(published.err).toMatch(/Nobody waits here for it/);
     const link = /^(http:\/\/\S+)$/m.exec(published.err)?.[1] as string;
     expect(new URL(link).searchParams.has("redirect_uri")).toBe(false);
+    expect(published.json.published[0].pages).toEqual([link]);
     await lab.approvals.decide(link);
     lab.clock.leap(60_000);
     expect(await run(folder, "publish", "--check")).toMatchObject({ exit: 0 });

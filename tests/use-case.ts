@@ -14,6 +14,8 @@ export interface Here {
   readonly folder: string;
   /** What standard input holds. */
   readonly input?: string;
+  /** Whether a browser of this machine is at hand; it is, where that is not said. */
+  readonly browsesHere?: boolean;
   /** What the person at the terminal answers, in order; without it nobody sits there. */
   readonly answers?: readonly string[];
   /** Milliseconds since 1970; a Monday morning of the story without it. */
@@ -74,6 +76,7 @@ export async function useCase(here: Here, ...argv: readonly string[]): Promise<U
     progress: async () => undefined,
     input,
     readInput: async () => here.input ?? "",
+    browsesHere: here.browsesHere ?? true,
     prompt: (question) => ask(inWords(question)),
     choose: (question: PersonQuestion) => ask(question.kind),
     showPage: async ({ link }) => void asked.push(link),

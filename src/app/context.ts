@@ -49,11 +49,13 @@ export interface AppContext {
   input(): AsyncIterable<Buffer>;
   /** All of standard input as text; more than `maxOctets` are refused before they fill the memory. */
   readInput(maxOctets: number): Promise<string>;
+  /** Whether a browser of this machine is at hand, so that a page can lead back here. */
+  readonly browsesHere: boolean;
   /**
-   * Asks the person at the terminal for a line, which may be empty; undefined where the question was left open. Only where
-   * `interactive`.
+   * Asks the person at the terminal for a line, which may be empty; undefined where the question was left open, or `stop` took it back.
+   * Only where `interactive`.
    */
-  prompt(question: Clause): Promise<string | undefined>;
+  prompt(question: Clause, stop?: AbortSignal): Promise<string | undefined>;
   /** Asks the person to choose; the key of the choice, or undefined where the question was left open. Only where `interactive`. */
   choose(question: PersonQuestion): Promise<string | undefined>;
   /** Shows the address of a page in which the person has to do something, and opens it where they want that. */

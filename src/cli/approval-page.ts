@@ -2,12 +2,7 @@ import type { PageToOpen } from "../app/context.ts";
 import { displayName } from "../core/name/index.ts";
 import { listOf } from "../present/english.ts";
 import { visible } from "../present/safe.ts";
-
-/** Whether a browser of this machine is at hand: not over SSH, and with a display where one is needed. */
-const hasBrowser = (env: Readonly<Record<string, string | undefined>>, platform: string): boolean =>
-  env.SSH_CONNECTION === undefined &&
-  env.SSH_TTY === undefined &&
-  (platform === "darwin" || platform === "win32" || env.DISPLAY !== undefined || env.WAYLAND_DISPLAY !== undefined);
+import { hasBrowser } from "./surroundings.ts";
 
 /** What a person reads before they are sent to somebody's page: whose it is, where it really leads, and how long they have. */
 export async function pageText(

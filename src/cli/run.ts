@@ -14,7 +14,7 @@ import { complete } from "./completion.ts";
 import { describeAll, entryFor, listed, subcommandsOf } from "./help.ts";
 import { type Option, optionName, shared } from "./options.ts";
 import { COMMANDS } from "./registry.ts";
-import { ofProcess, type Surroundings } from "./surroundings.ts";
+import { hasBrowser, ofProcess, type Surroundings } from "./surroundings.ts";
 
 // Schemas are used once in the life of a command: making code for each takes longer than walking it.
 z.config({ jitless: true });
@@ -108,7 +108,8 @@ function contextFor(json: boolean, around: Surroundings): Context {
     input: () => around.input,
     write: (octets) => output.handOver(octets).catch((error) => Promise.reject(notWritten(error))),
     readInput: (max) => readInput(around.input, max),
-    prompt: async (question) => (await import("./terminal.ts")).askLine(`${visibleLines(await inWords(question))} `),
+    browsesHere: hasBrowser(env, process.platform),
+    prompt: async (question, stop) => (await import("./terminal.ts")).askLine(`${visibleLines(await inWords(question))} `, stop),
     choose: async (question) => (await import("./terminal.ts")).chooseAtTerminal(question, layout),
     showPage: async (page) => (await import("./approval-page.ts")).showApprovalPage(page, env, note),
   };

@@ -49,3 +49,9 @@ export const ofProcess = (): Surroundings => ({
   output: standardOutput(),
   errors: { write: (text) => void process.stderr.write(text) },
 });
+
+/** Whether a browser of this machine is at hand: not over SSH, and with a display where one is needed. */
+export const hasBrowser = (env: Readonly<Record<string, string | undefined>>, platform: string): boolean =>
+  env.SSH_CONNECTION === undefined &&
+  env.SSH_TTY === undefined &&
+  (platform === "darwin" || platform === "win32" || (env.DISPLAY ?? "") !== "" || (env.WAYLAND_DISPLAY ?? "") !== "");

@@ -20,14 +20,15 @@ function openTerminal(): { input: NodeJS.ReadStream; close: () => void } | undef
   }
 }
 
-/** Asks one line; undefined where the input ends instead, as Ctrl-D does. */
-export async function askLine(question: string): Promise<string | undefined> {
+/** Asks one line; undefined where the input ends instead, as Ctrl-D does, or the question is taken back. */
+export async function askLine(question: string, stop?: AbortSignal): Promise<string | undefined> {
   const terminal = openTerminal();
   if (terminal === undefined) return undefined;
   const lines = createInterface({ input: terminal.input, output: process.stderr });
   try {
     return await new Promise<string | undefined>((resolve) => {
       lines.once("close", () => resolve(undefined));
+      stop?.addEventListener("abort", () => lines.close(), { once: true });
       lines.question(terminalSafe(question), (answer) => resolve(answer.trim()));
     });
   } finally {

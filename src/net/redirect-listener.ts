@@ -3,7 +3,7 @@ import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
 
 /** What the browser brought back. */
-type CameBack =
+export type CameBack =
   | { readonly kind: "came-back"; readonly query: URLSearchParams; readonly url: URL }
   /** Nobody came in time, or it was given up. */
   | { readonly kind: "nobody" };
@@ -16,6 +16,8 @@ export interface RedirectListener {
   readonly state: string;
   /** Waits for the browser, at most this long (milliseconds). */
   wait(ms: number, stop?: AbortSignal): Promise<CameBack>;
+  /** What a browser elsewhere brings, by the address at which it ended; undefined where that is another one. */
+  read(address: string): CameBack | undefined;
   close(): Promise<void>;
 }
 
@@ -65,6 +67,12 @@ export async function listenForRedirect(page: string): Promise<RedirectListener>
   return {
     url: `http://${host}${path}`,
     state,
+    read(address) {
+      const ended = URL.canParse(address.trim()) ? new URL(address.trim()) : undefined;
+      if (ended?.host !== host || !same(ended.pathname, path) || !same(ended.searchParams.get("state") ?? "", state))
+        return undefined;
+      return { kind: "came-back", query: ended.searchParams, url: ended };
+    },
     wait: (ms, stop) =>
       new Promise((resolve) => {
         const end = (back: CameBack) => {

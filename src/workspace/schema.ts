@@ -254,6 +254,7 @@ const ask = z.strictObject({
       host: line.optional(),
       variables: z.record(z.string(), z.string()).default({}),
       records: z.array(z.record(z.string(), z.unknown())).optional(),
+      multiInstance: z.literal(true).optional(),
     })
     .optional(),
   /** Proof on the web instead of in the DNS: a meta tag in a page, or a file. */

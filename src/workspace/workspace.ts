@@ -163,12 +163,14 @@ const templateUse = ({
   group,
   host,
   records,
+  multiInstance,
   ...use
 }: NonNullable<DomainFile["asks"][number]["template"]>): NonNullable<Ask["template"]> => ({
   ...use,
   ...(group === undefined ? {} : { group }),
   ...(host === undefined ? {} : { host }),
   ...(records === undefined ? {} : { records }),
+  ...(multiInstance === undefined ? {} : { multiInstance }),
 });
 
 const webProof = (web: NonNullable<DomainFile["asks"][number]["web"]>): WebProof =>

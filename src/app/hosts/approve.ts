@@ -5,6 +5,7 @@ import { withoutRootDot } from "../../core/name/index.ts";
 import { templateCalls } from "../../core/template/index.ts";
 import { isSafeAddress } from "../../net/index.ts";
 import type { GrantServer } from "../../net/oauth.ts";
+import type { CameBack, RedirectListener } from "../../net/redirect-listener.ts";
 import { type Domain, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
@@ -61,6 +62,23 @@ interface Granting {
   readonly kept: readonly string[];
 }
 
+/** The browser as it comes back, or the address at which it ended elsewhere, as the person types it. */
+async function returned(listener: RedirectListener, context: AppContext): Promise<CameBack> {
+  const stop = new AbortController();
+  const typed = async (): Promise<CameBack> => {
+    for (;;) {
+      const line = await context.prompt(clause("approve-paste-address"), stop.signal);
+      if (line === undefined || line === "") return { kind: "nobody" };
+      const back = listener.read(line);
+      if (back !== undefined) return back;
+      await context.tell(clause("approve-not-this-address"));
+    }
+  };
+  const back = await Promise.race([listener.wait(APPROVAL_WINDOW, stop.signal), ...(context.interactive ? [typed()] : [])]);
+  stop.abort();
+  return back;
+}
+
 /** Sends the person to the host's page, waits until they are back, and keeps the grant that they gave. */
 async function grantOf(granting: Granting, request: ApproveHostRequest, context: AppContext): Promise<Granted> {
   const { workspace, key, title, domain, api, server, provider, services, kept } = granting;
@@ -92,7 +110,7 @@ async function grantOf(granting: Granting, request: ApproveHostRequest, context:
       removes: [],
       minutes: APPROVAL_WINDOW / 60_000,
     });
-    const back = await listener.wait(APPROVAL_WINDOW);
+    const back = await returned(listener, context);
     if (back.kind === "nobody") throw notApproved(clause("approve-came-not-back"));
     const tokens = await oauth.takeGrant(server, client, back.url, {
       state: listener.state,

@@ -129,16 +129,66 @@ const isBrought = (set: RecordSet, data: RecordSet["data"][number], wants: reado
         containsAll(asRecords(want), { ...set, data: [data] })),
   );
 
-/** What of a zone a host takes away by itself, and does not bring again. */
+/** What asks of one template want to be there. */
+const wantsOf = (domain: Domain, { uses }: TemplateCall): DnsWant[] =>
+  domain.asks
+    .filter(({ template }) => template !== undefined && uses.includes(template))
+    .flatMap(({ wants }) => dnsWants(wants).filter(({ kind }) => kind !== "absent"));
+
+/** The other templates that the asks of a domain came from, also the same one with other values. */
+const otherCalls = (domain: Domain, call: TemplateCall): TemplateCall[] =>
+  templateCalls(
+    domain.asks.flatMap(({ template }) => (template === undefined || call.uses.includes(template) ? [] : [template])),
+  );
+
+/** Whether two calls are of one template at one place, some groups of which both apply. */
+const isInstanceOf = (a: TemplateCall, b: TemplateCall): boolean =>
+  a.provider === b.provider &&
+  a.service === b.service &&
+  a.host === b.host &&
+  (a.groups.length === 0 || b.groups.length === 0 || a.groups.some((group) => b.groups.includes(group)));
+
+/** The data of a set that some wants brought, SPF terms aside: they are one with those of others. */
+const broughtBy = (set: RecordSet, wants: readonly DnsWant[]): RecordSet["data"] =>
+  set.data.filter((data) =>
+    isBrought(
+      set,
+      data,
+      wants.filter(({ kind }) => kind === "records"),
+    ),
+  );
+
+/**
+ * What of a zone a host takes away by itself, and does not bring again: what its rules say, what it applied of the same template before,
+ * unless that may be there several times, and all of another template of which it takes away a record that is not only there on applying.
+ */
 function removedFrom(
   before: readonly RecordSet[],
-  template: HostTemplate | undefined,
-  call: TemplateCall,
+  { template, call }: Pick<Ready, "template" | "call">,
   wants: readonly DnsWant[],
-  apex: DomainName,
+  domain: Domain,
 ): RecordSet[] {
-  return removedByHost(before, apex, incomingOf(template, call, wants, apex)).flatMap((set) => {
-    const data = set.data.filter((recordData) => !isBrought(set, recordData, wants));
+  const apex = domain.name;
+  const byRules = removedByHost(before, apex, incomingOf(template, call, wants, apex));
+  const isMulti = template?.multiInstance === true || call.uses.some(({ multiInstance }) => multiInstance === true);
+  const whole = otherCalls(domain, call).filter((other) => {
+    if (isInstanceOf(call, other)) return !isMulti;
+    const kept = keptTemplate(other);
+    if (kept === undefined) return false;
+    const essential = kept.records.filter((record) => record.essential !== "OnApply");
+    const places = incomingOf({ records: essential }, other, [], apex);
+    const own = wantsOf(domain, other);
+    return byRules.some(
+      (set) =>
+        broughtBy(set, own).some((data) => !isBrought(set, data, wants)) &&
+        places.some(({ name, type }) => name === set.name && type === set.type),
+    );
+  });
+  const withOthers = whole.flatMap((other) => wantsOf(domain, other));
+  const ruled = new Map(byRules.map((set) => [`${set.name} ${set.type}`, set.data]));
+  return before.flatMap((set) => {
+    const gone = new Set([...(ruled.get(`${set.name} ${set.type}`) ?? []), ...broughtBy(set, withOthers)]);
+    const data = set.data.filter((recordData) => gone.has(recordData) && !isBrought(set, recordData, wants));
     return data.length === 0 ? [] : [{ ...set, data }];
   });
 }
@@ -239,14 +289,13 @@ export interface Planned extends Ready {
   readonly removed: readonly RecordSet[];
 }
 
-/** What of a template touches the zone: what it wants of its asks, what the host puts there, and all their names. */
+/** What of a template touches the zone: what it wants of its asks, what the host puts there, what other templates brought, all their names. */
 function touchOf(domain: Domain, call: TemplateCall, template: HostTemplate | undefined, changes: readonly Change[]) {
   // The host applies whole groups, also where only a part of one is missing.
-  const wants = domain.asks
-    .filter((ask) => ask.template !== undefined && call.uses.includes(ask.template))
-    .flatMap(({ wants: all }) => dnsWants(all).filter(({ kind }) => kind !== "absent"));
+  const wants = wantsOf(domain, call);
   const incoming = incomingOf(template, call, wants, domain.name);
-  return { wants, names: [domain.name, ...[...wants, ...changes, ...incoming].map(({ name }) => name)] };
+  const others = otherCalls(domain, call).flatMap((other) => wantsOf(domain, other));
+  return { wants, names: [domain.name, ...[...wants, ...changes, ...incoming, ...others].map(({ name }) => name)] };
 }
 
 /**
@@ -268,7 +317,7 @@ export async function withApproval(
     const own = covered.flatMap(({ change, uses }) => (uses.some((use) => call.uses.includes(use)) ? [change] : []));
     const { wants, names } = touchOf(domain, call, template, own);
     const { sets } = await standing(names, source);
-    all.push(...removedFrom(sets, template, call, wants, domain.name));
+    all.push(...removedFrom(sets, { template, call }, wants, domain));
   }
   const removed = unagreed(all, changes, domain, []);
   if (removed.length === 0) return { draft, names: [] };
@@ -310,7 +359,7 @@ export async function planApproval(domain: Domain, changes: readonly Change[], h
     let after = changes;
     const planned = touching.map(({ wants, names, ...one }) => {
       const before = seen.sets.filter(({ name }) => names.includes(name));
-      const removed = removedFrom(before, one.template, one.call, wants, domain.name);
+      const removed = removedFrom(before, one, wants, domain);
       const refused = unagreed(removed, changes, domain, request.replace ?? []);
       if (refused.length > 0) throw new Failure("approval-removes", { title, domain: domain.name, sets: refused });
       const asks = [...new Set(one.changes.flatMap((change) => change.asks))];

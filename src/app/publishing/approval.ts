@@ -6,8 +6,9 @@ import { type Clause, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import { type RecordSet, sameData } from "../../core/record/index.ts";
-import { approvalLink, linkQuery, signedQuery, templateCalls } from "../../core/template/index.ts";
+import { approvalLink, linkQuery, signedQuery, type Template, templateCalls } from "../../core/template/index.ts";
 import { type ApprovalHost, isSafeAddress } from "../../net/index.ts";
+import type { RedirectListener } from "../../net/redirect-listener.ts";
 import { type Domain, readPrivateKey } from "../../workspace/index.ts";
 import { openDns } from "../dns/context.ts";
 import { approvalHostOf } from "../hosts/discover.ts";
@@ -57,7 +58,7 @@ async function byLink(
   { call, template, changes, removed }: Planned,
   domain: Domain,
   how: ApprovalContext,
-): Promise<{ kind: "came-back" } | { kind: "open" } | { kind: "not"; because: Clause }> {
+): Promise<{ kind: "came-back" } | { kind: "open"; link: string } | { kind: "not"; because: Clause }> {
   const { request, context, title } = how;
   if (host.page === undefined) return { kind: "not", because: clause("approve-no-page", { title }) };
   if (template?.syncBlock === true)
@@ -71,7 +72,10 @@ async function byLink(
   const sign = (query: string) => (own === undefined ? query : signedQuery(query, own.key, own.label));
   const waits = request.linkOnly !== true;
   const { listenForRedirect } = await import("../../net/redirect-listener.ts");
-  const listener = waits ? await listenForRedirect(`${await context.inWords(clause("page-close-window"))}\n`) : undefined;
+  const listener =
+    waits && context.browsesHere && mayReturnHere(template, own !== undefined)
+      ? await listenForRedirect(`${await context.inWords(clause("page-close-window"))}\n`)
+      : undefined;
   try {
     const back = listener === undefined ? {} : { back: { redirect: listener.url, state: listener.state } };
     const link = approvalLink(host.page, call, sign(linkQuery(call, { domain: withoutRootDot(domain.name), ...back })));
@@ -86,18 +90,61 @@ async function byLink(
       open: request.open === true,
       minutes: waits ? APPROVAL_WINDOW / 60_000 : 0,
     });
-    if (listener === undefined) return { kind: "open" };
-    // Who approves on a telephone, or in a browser elsewhere, never comes back here: the zone shows it as well.
-    const stop = new AbortController();
-    const came = await Promise.race([listener.wait(APPROVAL_WINDOW, stop.signal), untilThere(domain, changes, how, stop.signal)]);
-    stop.abort();
-    if (came.kind === "there") return { kind: "came-back" };
-    if (came.kind === "nobody")
-      return { kind: "not", because: clause("approve-nobody-back", { minutes: APPROVAL_WINDOW / 60_000 }) };
-    const refused = refusal(came.query);
-    return refused === undefined ? { kind: "came-back" } : { kind: "not", because: refused };
+    return waits ? await approved(listener, domain, changes, how) : { kind: "open", link };
   } finally {
     await listener?.close();
+  }
+}
+
+/**
+ * Whether a host may send the browser back to this machine: a template that names the places where it may lead takes others from signed
+ * links only.
+ */
+function mayReturnHere(template: Partial<Template> | undefined, isSigned: boolean): boolean {
+  const places = template?.syncRedirectDomain?.split(",").map((place) => place.trim().toLowerCase());
+  return isSigned || places === undefined || places.includes("127.0.0.1");
+}
+
+/**
+ * Waits until a person has approved: the browser that comes back, the zone that shows it (who approves on a telephone, or in a browser
+ * elsewhere, never comes back here), a line at the terminal, and time, whichever is first.
+ */
+async function approved(
+  listener: RedirectListener | undefined,
+  domain: Domain,
+  changes: readonly Change[],
+  how: ApprovalContext,
+): Promise<{ kind: "came-back" } | { kind: "not"; because: Clause }> {
+  const { context, title } = how;
+  const stop = new AbortController();
+  const late = sleep(APPROVAL_WINDOW, { kind: "nobody" } as const, { signal: stop.signal }).catch(
+    () => ({ kind: "nobody" }) as const,
+  );
+  const typed = async () => {
+    await context.prompt(clause("approve-enter"), stop.signal);
+    return { kind: stop.signal.aborted ? "nobody" : "typed" } as const;
+  };
+  const came = await Promise.race([
+    untilThere(domain, changes, how, stop.signal),
+    listener === undefined ? late : listener.wait(APPROVAL_WINDOW, stop.signal),
+    ...(context.interactive ? [typed()] : []),
+  ]);
+  stop.abort();
+  switch (came.kind) {
+    case "there":
+      return { kind: "came-back" };
+    case "nobody":
+      return { kind: "not", because: clause("approve-nobody-back", { minutes: APPROVAL_WINDOW / 60_000 }) };
+    case "typed": {
+      const seen = await missing(domain, changes, how, WHILE_WAITING).catch(() => undefined);
+      return seen?.left.length === 0 && seen.unseen === undefined
+        ? { kind: "came-back" }
+        : { kind: "not", because: clause("approve-gave-up", { title }) };
+    }
+    case "came-back": {
+      const refused = refusal(came.query);
+      return refused === undefined ? { kind: "came-back" } : { kind: "not", because: refused };
+    }
   }
 }
 
@@ -217,6 +264,7 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
     prepared ??= await planApproval(domain, changes, how);
     const { host, ready } = prepared;
     const reasons = [...prepared.reasons];
+    const pages: string[] = [];
     const unapprovedChanges: Clause[] = [];
     const [applied, refused]: [Planned[], Planned[]] = [[], []];
     for (const planned of host === undefined ? [] : ready) {
@@ -224,7 +272,8 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
       if (ended === "done") applied.push(planned);
       else {
         refused.push(planned);
-        reasons.push(ended);
+        if ("link" in ended) pages.push(ended.link);
+        reasons.push("link" in ended ? clause("approve-nobody-waits", { title }) : ended);
       }
     }
     // One set may be changed for several templates, so the zone is looked at when all of them are through.
@@ -260,22 +309,19 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
       because: clause("publish-together", { parts: [...came, ...reasons, ...unapprovedChanges, ...rest] }),
       sheet: fillIn([...left], domain.name, formOf(domain, workspace)),
       failed,
+      pages,
     };
   }
 
-  /** Has one template applied, by the grant that is there, or by whoever clicks; otherwise why it was not. */
-  async function askFor(host: ApprovalHost, planned: Planned): Promise<"done" | Clause> {
+  /** Has one template applied, by the grant that is there, or by whoever clicks; otherwise why it was not, or where it can be. */
+  async function askFor(host: ApprovalHost, planned: Planned): Promise<"done" | Clause | { readonly link: string }> {
     const grant = await grantFor(how, domain, planned.call, host);
     if (grant !== undefined) {
       const applied = await grant.apply(planned.removed.length > 0);
       return applied.ok ? "done" : clause("approve-said", { title, because: applied.error });
     }
     const ended = await byLink(host, planned, domain, how);
-    return ended.kind === "came-back"
-      ? "done"
-      : ended.kind === "open"
-        ? clause("approve-nobody-waits", { title })
-        : ended.because;
+    return ended.kind === "came-back" ? "done" : ended.kind === "open" ? { link: ended.link } : ended.because;
   }
 
   return {

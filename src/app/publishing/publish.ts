@@ -44,6 +44,7 @@ export const published = z.object({
       "whether the DNS host, or the person there, was to carry it out and did not, or not all of it; null: it could not be seen",
     ),
   sheet: z.array(sheetEntry).describe("what to enter into the DNS host's form; empty for the other ways"),
+  pages: z.array(z.string()).describe("with --link-only: the pages of the DNS host on which a person can approve it"),
 });
 
 export type Published = z.output<typeof published>;
@@ -86,7 +87,8 @@ function publishedOf(
     verifiers = [],
     sheet = [],
     failed = false,
-  }: { verifiers?: string[]; sheet?: readonly SheetEntry[]; failed?: boolean | null } = {},
+    pages = [],
+  }: { verifiers?: string[]; sheet?: readonly SheetEntry[]; failed?: boolean | null; pages?: readonly string[] } = {},
 ): Published {
   const cacheWindow = longestWindow(changes.flatMap((change) => change.cacheWindow ?? []));
   const unknown = clause(changes.length === 0 ? "spread-nothing-changed" : "spread-before-unknown");
@@ -103,6 +105,7 @@ function publishedOf(
     verifiers,
     failed,
     sheet: sheet.map((entry) => ({ ...entry })),
+    pages: [...pages],
   };
 }
 
@@ -126,6 +129,7 @@ export async function apply(domain: Domain, changes: readonly Change[], how: App
   return publishedOf(domain.name, publisher, changes, outcome.because, how.context.clock.now(), {
     ...{ verifiers, sheet },
     ...(outcome.kind === "by-hand" && outcome.failed !== undefined ? { failed: outcome.failed } : {}),
+    ...(outcome.kind === "by-hand" && outcome.pages !== undefined ? { pages: outcome.pages } : {}),
   });
 }
 

@@ -137,14 +137,50 @@ const BELOW = Object.entries(KINDS).map(
     ] as const,
 );
 
+/** Several records in one template, in two groups, each where something stands. */
+const TOGETHER = Object.entries(KINDS).flatMap(([kind, row], i) =>
+  Object.entries(KINDS)
+    .slice(i)
+    .filter(([other]) => kind !== other && (i + other.length) % 2 === 0)
+    .map(
+      ([other, second]) =>
+        [
+          `${kind} at old and ${other} at www`,
+          [
+            { ...row, host: "old", groupId: "one" },
+            { ...second, host: "www", groupId: "two" },
+          ],
+          [...(STANDING.all as (h: string) => Line[])("old"), ...(STANDING.texts as (h: string) => Line[])("www")],
+        ] as const,
+    ),
+);
+
 const text = (lines: readonly Line[]): string =>
   lines
     .map((line) => line.join(" "))
     .sort()
     .join("\n");
 
+const NAMED = {
+  providerId: "pagewick.example",
+  providerName: "Pagewick",
+  serviceId: "site",
+  serviceName: "A site",
+  version: 1,
+};
+/** Fields of a template more than its records, and the values of its variables. */
+type Fields = { readonly values?: Readonly<Record<string, string>> } & Readonly<Record<string, unknown>>;
+const valuesOf = (values: Fields["values"] = {}) =>
+  Object.entries(values).flatMap(([variable, value]) => ["--input", `${variable}=${value}`]);
+
 /** The zone after the draft, of a workspace whose DNS host takes approvals. */
-async function drafted(rows: readonly Row[], before: readonly Line[], at: string, more: object = {}) {
+async function drafted(
+  rows: readonly Row[],
+  before: readonly Line[],
+  at: string,
+  more: Fields = {},
+  others: readonly Fields[] = [],
+) {
   const here = demoHere({ "live.zone": `${HEAD}${before.map((line) => line.join(" ")).join("\n")}\n` });
   const settings = join(here.folder, "zandrel.yaml");
   writeFileSync(
@@ -152,17 +188,23 @@ async function drafted(rows: readonly Row[], before: readonly Line[], at: string
     readFileSync(settings, "utf8").replace(/publish:\n(?: {6}.*\n)+|publish: \{[^}]*\}\n/, "publish: { way: approval }\n"),
   );
   writeFileSync(join(here.folder, "domains/brackwater.example.yaml"), `domain: ${DOMAIN}\nhost: nettlehost\nasks: []\n`);
-  const template = {
-    providerId: "pagewick.example",
-    providerName: "Pagewick",
-    serviceId: "site",
-    serviceName: "A site",
-    version: 1,
-    ...more,
-    records: rows,
-  };
+  for (const [i, { values, ...other }] of others.entries()) {
+    writeFileSync(join(here.folder, `other-${i}.json`), JSON.stringify({ ...NAMED, ...other }));
+    await useCase(here, "intake", "--kit", `other-${i}.json`, "--domain", DOMAIN, ...valuesOf(values));
+  }
+  const { values, ...fields } = more;
+  const template = { ...NAMED, ...fields, records: rows };
   writeFileSync(join(here.folder, "t.json"), JSON.stringify(template));
-  await useCase(here, "intake", "--kit", "t.json", "--domain", DOMAIN, ...(at === "@" ? [] : ["--host", at]));
+  await useCase(
+    here,
+    "intake",
+    "--kit",
+    "t.json",
+    "--domain",
+    DOMAIN,
+    ...(at === "@" ? [] : ["--host", at]),
+    ...valuesOf(values),
+  );
   const names = [...new Set([...before.map(([host]) => host), ...rows.map((row) => hostOf(String(row.host ?? "@"), at))])];
   const { result } = await useCase(
     here,
@@ -186,8 +228,50 @@ async function drafted(rows: readonly Row[], before: readonly Line[], at: string
 }
 
 describe("a draft at a host that takes approvals is the zone after its template was applied", () => {
-  test("over more than a hundred templates", () => expect(CASES.length + BELOW.length).toBeGreaterThanOrEqual(90));
+  test("over more than a hundred templates", () =>
+    expect(CASES.length + BELOW.length + TOGETHER.length).toBeGreaterThanOrEqual(100));
   test.each([...CASES, ...BELOW])("%s", async (_, row, before, at) => {
     expect(text(await drafted([row], before, at))).toBe(text(applied(before, [row], at)));
+  });
+  test.each(TOGETHER)("%s", async (_, rows, before) => {
+    expect(text(await drafted(rows, before, "@"))).toBe(text(applied(before, rows, "@")));
+  });
+});
+
+describe("what a host applied before", () => {
+  const TOKEN: Row = { type: "TXT", host: "@", data: "pagewick=%claim%" };
+  const NOTE: Row = { type: "CNAME", host: "_quaylet", pointsTo: "proof.quaylet.example" };
+  const OTHER = { providerId: "quaylet.example", providerName: "Quaylet", serviceId: "proof", serviceName: "A proof" };
+  const old: Line = ["@", "TXT", '"pagewick=old1"'];
+  const own: Line = ["@", "TXT", '"quaylet=77b1"'];
+  const note: Line = ["_quaylet", "CNAME", "proof.quaylet.example."];
+  const fresh: Line = ["@", "TXT", '"pagewick=new2"'];
+  const values = { claim: "new2" };
+  const before = { records: [TOKEN], values: { claim: "old1" } };
+  const all: Row = { ...TOKEN, txtConflictMatchingMode: "All" };
+  const proof: Row = { type: "TXT", host: "@", data: "quaylet=77b1" };
+  test.each<[string, Row[], Line[], Fields, Fields[], Line[]]>([
+    ["the same with another value goes", [TOKEN], [old], { values }, [before], [fresh]],
+    ["where it may be there several times it stays", [TOKEN], [old], { values, multiInstance: true }, [before], [old, fresh]],
+    ["the same below another host stays", [TOKEN], [], { values }, [], [fresh]],
+    ["another one stays", [TOKEN], [own, note], { values }, [{ ...OTHER, records: [proof, NOTE] }], [own, note, fresh]],
+    [
+      "another one of which a record goes, goes whole",
+      [all],
+      [own, note],
+      { values },
+      [{ ...OTHER, records: [proof, NOTE] }],
+      [fresh],
+    ],
+    [
+      "but not where that record only counts on applying",
+      [all],
+      [own, note],
+      { values },
+      [{ ...OTHER, records: [{ ...proof, essential: "OnApply" }, NOTE] }],
+      [note, fresh],
+    ],
+  ])("%s", async (_, rows, zone, more, others, expected) => {
+    expect(text(await drafted(rows, zone, "@", more, others))).toBe(text(expected));
   });
 });

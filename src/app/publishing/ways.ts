@@ -10,6 +10,8 @@ export type PublishOutcome =
       readonly because: Clause;
       readonly sheet: readonly SheetEntry[];
       readonly failed?: boolean | null;
+      /** Pages of the DNS host on which it can be approved, and for which nobody waits. */
+      readonly pages?: readonly string[];
     }
   | { readonly kind: "conflict"; readonly because: Clause }
   | { readonly kind: "not-published"; readonly reason: NotDone; readonly because: Clause; readonly remedy: Clause }

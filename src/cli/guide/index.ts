@@ -31,6 +31,9 @@ export async function converse(request: GuideRequest, context: Context): Promise
       return "problem";
     }
     throw error;
+  } finally {
+    // Whatever asked last may still listen for keys, and nobody is to type any more.
+    process.stdin.pause();
   }
 }
 

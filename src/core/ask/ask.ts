@@ -38,6 +38,8 @@ export interface Ask {
     readonly variables: Readonly<Record<string, string>>;
     /** The records of that group as the template has them, with the rules by which a host makes room for them. */
     readonly records?: readonly Readonly<Record<string, unknown>>[];
+    /** Whether a host keeps what it applied of it before, with other values, beside it. */
+    readonly multiInstance?: true;
   };
 }
 

@@ -147,7 +147,7 @@ class Filling {
 /** An ask of a kit as a template, with those variables that its lines need. */
 function useOf(
   kit: Kit,
-  { providerId, serviceId }: NonNullable<Kit["template"]>,
+  { providerId, serviceId, multiInstance }: NonNullable<Kit["template"]>,
   { records, spf = "", group }: Kit["asks"][number],
   values: ReadonlyMap<string, string>,
   host: string,
@@ -159,6 +159,7 @@ function useOf(
     ...(group === undefined ? {} : { group }),
     ...(host === "@" ? {} : { host }),
     variables: Object.fromEntries(needed.map((key) => [kit.inputs[key]?.variable ?? key, values.get(key) ?? ""])),
+    ...(multiInstance === true ? { multiInstance } : {}),
   };
 }
 

@@ -146,6 +146,13 @@ export const PUBLISHING = {
   "approve-other-host": ({ written, found }: { readonly written: string; readonly found: string }) =>
     `zandrel.yaml says that it gives grants at ${written}, and the domain leads to ${found}`,
   "approve-page-not-https": "the page it names is not an https one",
+  /** What a person reads while it is waited for them. */
+  "approve-enter": "Press Enter to go on without waiting; what is approved by then counts.",
+  "approve-gave-up": ({ title }: { readonly title: string }) =>
+    `the records were not there yet when you stopped waiting for ${title}`,
+  "approve-paste-address":
+    "Where the browser runs elsewhere, paste the address at which it ends (http://127.0.0.1…); Enter alone stops waiting:",
+  "approve-not-this-address": "That is not the address to which this page leads back; copy it whole from the browser.",
   "approve-came-not-back": "nobody came back from the page in time",
   /** The grant is not good any more: a new one has to be given. */
   "approve-again": (
