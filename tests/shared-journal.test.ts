@@ -271,6 +271,35 @@ describePostgres("in PostgreSQL", () => {
     expect(await story(at)).toEqual(before);
   });
 
+  test("a move that is killed is taken up by the next call, whichever way it goes, and nothing is lost", async () => {
+    const at = await workspace();
+    const before = await story(at);
+    const env = { ...ENVIRONMENT, HOME: at, ...lab.env, JOURNAL: postgres.url };
+    let typical = 900;
+    for (let i = 0; i < 14; i++) {
+      const to = /^journal: env:/m.test(readFileSync(join(at, "zandrel.yaml"), "utf8")) ? "here" : "env:JOURNAL";
+      const marker = join(at, ".zandrel/moving.json");
+      const isOnItsWay = existsSync(marker) && JSON.parse(readFileSync(marker, "utf8")).to !== "here";
+      // What was moved back is still in the database, which has to be an empty one for the next time.
+      if (to !== "here" && !isOnItsWay) await fresh();
+      const child = execa(process.execPath, [PROGRAM, "journal", to], { cwd: at, reject: false, extendEnv: false, env });
+      const begun = performance.now();
+      const timer = setTimeout(() => child.kill("SIGKILL"), typical * (0.25 + ((i * 5) % 14) / 16));
+      const { signal } = await child;
+      clearTimeout(timer);
+      if (signal === undefined) typical = performance.now() - begun;
+      expect([i, await story(at)]).toEqual([i, before]);
+      // Half of them go on with the same call, half with whatever comes next.
+      if (i % 2 === 0) {
+        const isMovedBack = to === "here" && /^journal: here/m.test(readFileSync(join(at, "zandrel.yaml"), "utf8"));
+        const again = isMovedBack ? { exit: 0, err: "" } : await run(at, "journal", to);
+        expect([i, again.exit === 0 || /is kept .* already/.test(again.err) ? "" : again.err]).toEqual([i, ""]);
+        expect([i, await story(at)]).toEqual([i, before]);
+        if (!isMovedBack) expect([i, existsSync(marker)]).toEqual([i, false]);
+      }
+    }
+  });
+
   test("two journals are never mixed, and what cannot be moved whole is not moved", async () => {
     const first = await workspace();
     await run(first, "journal", "env:JOURNAL");

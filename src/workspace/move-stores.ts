@@ -1,8 +1,11 @@
+import { randomUUID } from "node:crypto";
 import { existsSync, renameSync, rmSync } from "node:fs";
 import { join } from "node:path";
+import * as z from "zod";
 import { Failure } from "../core/failure.ts";
 import { type DatabaseForm, MOVED } from "./database.ts";
 import { EVENTS_FORM, POSTGRES_EVENTS } from "./event-store.ts";
+import { readText, replaceFile } from "./files.ts";
 import { JOURNAL_FORM, POSTGRES_JOURNAL } from "./journal.ts";
 import { placeOf } from "./postgres.ts";
 import { type PostgresForm, postgresSql } from "./postgres-sql.ts";
@@ -48,6 +51,128 @@ const KEPT: readonly Kept[] = [
   },
 ];
 
+/** What SQLite keeps beside a file while it is open, and leaves there where the process is killed. */
+const SIDECARS = ["-wal", "-shm"] as const;
+
+/** A move that is under way: written before the first row is copied, so that one that was killed is taken up by the next call. */
+const movingSchema = z.object({
+  version: z.literal(1),
+  /** By which the copy in a shared database is known to be of this move. */
+  id: z.string(),
+  /** Where everything goes, as zandrel.yaml says it then. */
+  to: z.string(),
+  /** How many rows were copied; not there while they are. */
+  rows: z.number().optional(),
+});
+type Moving = z.output<typeof movingSchema>;
+
+const movingPath = (folder: string): string => join(folder, ".zandrel", "moving.json");
+const keepMoving = (folder: string, moving: Moving): void =>
+  replaceFile(movingPath(folder), JSON.stringify(moving), { mode: 0o600 });
+
+/** Says that a move begins. */
+export function beginMove(folder: string, to: string): Moving {
+  const moving: Moving = { version: 1, id: randomUUID(), to };
+  keepMoving(folder, moving);
+  return moving;
+}
+
+/** Says that all of it is copied. */
+export const noteCopied = (folder: string, moving: Moving, rows: number): void => keepMoving(folder, { ...moving, rows });
+
+/** Says that a move is over. */
+export const endMove = (folder: string): void => rmSync(movingPath(folder), { force: true });
+
+/** The move that was killed, where one was. */
+function brokenOff(folder: string): Moving | undefined {
+  if (!existsSync(movingPath(folder))) return undefined;
+  return movingSchema.parse(JSON.parse(readText(movingPath(folder))));
+}
+
+/**
+ * Takes up a move that was killed: what was copied and is not in use yet is taken back; a move after whose end only files were to be set
+ * aside is carried to it. What it has done then, where it reached the end.
+ *
+ * @param journal where zandrel.yaml says that everything is kept
+ * @param wanted where it is to go now: a database that is to be left alone from now on need not be reached
+ * @param addressOf the address of a shared database
+ */
+export async function takeUpMove(
+  folder: string,
+  journal: string,
+  wanted: string,
+  addressOf: (journal: string) => Promise<string>,
+): Promise<{ readonly rows: number; readonly setAside: readonly string[] } | undefined> {
+  const moving = brokenOff(folder);
+  if (moving === undefined) return undefined;
+  const { id, to, rows = 0 } = moving;
+  const isThere = journal === to;
+  if (!isThere && to === "here") removeFiles(folder);
+  if (!isThere && to !== "here")
+    try {
+      takeBack(await addressOf(to), id);
+    } catch (error) {
+      if (!(error instanceof Failure) || wanted === to) throw error;
+    }
+  const setAside = isThere && to !== "here" ? setAsideFiles(folder, openFiles(folder)) : [];
+  endMove(folder);
+  return isThere ? { rows, setAside } : undefined;
+}
+
+const pathOf = (folder: string, { file }: Pick<Kept, "file">): string => join(folder, ".zandrel", file);
+
+/** Removes the files of a workspace that does not use them. */
+function removeFiles(folder: string): void {
+  for (const kept of KEPT) for (const ending of ["", ...SIDECARS]) rmSync(`${pathOf(folder, kept)}${ending}`, { force: true });
+}
+
+interface OpenFile {
+  readonly kept: Kept;
+  readonly sql: Sql;
+}
+
+/** The files of a workspace that are there. */
+const openFiles = (folder: string): OpenFile[] =>
+  KEPT.filter((kept) => existsSync(pathOf(folder, kept))).map((kept) => ({
+    kept,
+    sql: sqliteSql(pathOf(folder, kept), kept.sqlite),
+  }));
+
+/** Closes files for good, also for processes that have them open, and sets them aside; their names. */
+function setAsideFiles(folder: string, files: readonly OpenFile[]): string[] {
+  for (const { kept, sql } of files) {
+    for (const table of Object.keys(kept.tables))
+      sql.run(`CREATE TRIGGER IF NOT EXISTS ${table}_moved BEFORE INSERT ON ${table} BEGIN SELECT RAISE(ABORT, '${MOVED}'); END`);
+    sql.commit();
+    sql.close();
+  }
+  return files.map(({ kept }) => {
+    const name = freeName(folder, kept.file);
+    // What another process keeps beside the file as long as it has it open goes with it.
+    for (const ending of ["", ...SIDECARS]) {
+      const path = `${pathOf(folder, kept)}${ending}`;
+      if (existsSync(path)) renameSync(path, join(folder, ".zandrel", `${name}${ending}`));
+    }
+    return `.zandrel/${name}`;
+  });
+}
+
+/** Takes a copy in a shared database back, if it is that of this move; it was empty before. */
+function takeBack(address: string, id: string): void {
+  const opened = KEPT.map(({ postgres }) => postgresSql(address, postgres));
+  const [to] = opened as [Sql];
+  try {
+    const [mark] = to.all<{ of: string | null }>("SELECT obj_description('entry'::regclass) AS of");
+    if (mark?.of !== id) return;
+    to.begin();
+    for (const { tables } of KEPT) for (const table of Object.keys(tables)) to.run(`DROP TABLE ${table}`);
+    to.run("DELETE FROM form");
+    to.commit();
+  } finally {
+    for (const sql of opened) sql.close();
+  }
+}
+
 const countIn = (sql: Pick<Sql, "all">, table: string): number =>
   Number(sql.all<{ number: number }>(`SELECT count(*) AS number FROM ${table}`)[0]?.number);
 
@@ -89,19 +214,19 @@ export interface CopiedToShared {
   undo(): void;
 }
 
-/** Copies everything that is kept to a shared database, all of it or nothing. */
-export function copyToShared(folder: string, address: string): CopiedToShared {
-  const pathOf = ({ file }: Kept) => join(folder, ".zandrel", file);
-  const there = KEPT.filter((kept) => existsSync(pathOf(kept)));
-  const files = there.map((kept) => ({ kept, sql: sqliteSql(pathOf(kept), kept.sqlite) }));
+/** Copies everything that is kept to a shared database, all of it or nothing; the copy carries the id of the move. */
+export function copyToShared(folder: string, address: string, { id }: Moving): CopiedToShared {
+  const files = openFiles(folder);
   // Each makes its tables; one connection copies into all of them.
   const opened: Sql[] = [];
-  const close = (): void => {
+  const closeShared = (): void => {
+    for (const one of opened) one.close();
+  };
+  const closeFiles = (): void => {
     for (const { sql } of files) {
       sql.rollback();
       sql.close();
     }
-    for (const one of opened) one.close();
   };
   try {
     for (const { postgres } of KEPT) opened.push(postgresSql(address, postgres));
@@ -114,6 +239,7 @@ export function copyToShared(folder: string, address: string): CopiedToShared {
         const from = files.find((candidate) => candidate.kept === kept)?.sql ?? emptySql;
         rows += copy(from, to, kept, placeOf(address));
       }
+      to.run(`COMMENT ON TABLE entry IS '${id}'`);
       to.commit();
     } catch (error) {
       to.rollback();
@@ -122,27 +248,18 @@ export function copyToShared(folder: string, address: string): CopiedToShared {
     return {
       rows,
       finish() {
-        for (const { kept, sql } of files) {
-          for (const table of Object.keys(kept.tables))
-            sql.run(`CREATE TRIGGER ${table}_moved BEFORE INSERT ON ${table} BEGIN SELECT RAISE(ABORT, '${MOVED}'); END`);
-          sql.commit();
-        }
-        close();
-        return there.map((kept) => {
-          const name = freeName(folder, kept.file);
-          renameSync(pathOf(kept), join(folder, ".zandrel", name));
-          return `.zandrel/${name}`;
-        });
+        closeShared();
+        return setAsideFiles(folder, files);
       },
       undo() {
-        // It was empty before.
-        for (const { tables } of KEPT) for (const table of Object.keys(tables)) to.run(`DROP TABLE ${table}`);
-        to.run("DELETE FROM form");
-        close();
+        closeShared();
+        closeFiles();
+        takeBack(address, id);
       },
     };
   } catch (error) {
-    close();
+    closeFiles();
+    closeShared();
     throw error;
   }
 }
@@ -163,25 +280,24 @@ const emptySql: Pick<Sql, "all" | "rows"> = {
 
 /** Copies everything that is kept in a shared database into files of the workspace, all of it or nothing; the database keeps it too. */
 export function copyFromShared(folder: string, address: string): { readonly rows: number } {
+  for (const kept of KEPT)
+    if (existsSync(pathOf(folder, kept))) throw new Failure("journal-not-empty", { place: `.zandrel/${kept.file}` });
+  // What is left beside files that are gone belongs to none that is to come.
+  removeFiles(folder);
   let rows = 0;
-  const made: string[] = [];
   try {
     for (const kept of KEPT) {
-      const path = join(folder, ".zandrel", kept.file);
-      const shown = `.zandrel/${kept.file}`;
-      if (existsSync(path)) throw new Failure("journal-not-empty", { place: shown });
-      made.push(path);
       const from = postgresSql(address, kept.postgres);
-      const to = sqliteSql(path, kept.sqlite);
+      const to = sqliteSql(pathOf(folder, kept), kept.sqlite);
       try {
-        rows += transaction(to, () => copy(from, to, kept, shown));
+        rows += transaction(to, () => copy(from, to, kept, `.zandrel/${kept.file}`));
       } finally {
         from.close();
         to.close();
       }
     }
   } catch (error) {
-    for (const path of made) for (const ending of ["", "-wal", "-shm"]) rmSync(`${path}${ending}`, { force: true });
+    removeFiles(folder);
     throw error;
   }
   return { rows };

@@ -24,24 +24,36 @@ export async function moveJournal(request: CommonRequest, context: AppContext): 
   const { folder } = openWorkspace(context.cwd, request.workspace);
   return lockWorkspace(folder, context, async () => {
     const { settings } = openWorkspace(context.cwd, folder);
+    const { beginMove, copyFromShared, copyToShared, endMove, noteCopied, takeUpMove } = await movingStores();
+    const takenUp = await takeUpMove(folder, settings.journal, journal, (kept) => sharedAddress(kept, folder));
+    if (journal === settings.journal && takenUp !== undefined)
+      return { ended: "fine", result: { journal, rows: takenUp.rows, setAside: [...takenUp.setAside] } };
     if (journal === settings.journal) throw new Failure("journal-there", { journal });
     if (journal !== "here" && settings.journal !== "here") throw new Failure("journal-shared", { journal: settings.journal });
     if (journal !== "here" && !isKeptSafely(journal)) throw new Failure("journal-form", {});
-    const { copyFromShared, copyToShared } = await movingStores();
-    if (journal === "here") {
-      const { rows } = copyFromShared(folder, await sharedAddress(settings.journal, folder));
-      setJournal(folder, journal);
-      return { ended: "fine", result: { journal, rows, setAside: [] } };
-    }
-    const address = await sharedAddress(journal, folder);
+    const address = await sharedAddress(journal === "here" ? settings.journal : journal, folder);
     if (!isDatabaseAddress(address)) throw new Failure("journal-form", {});
-    const { rows, finish, undo } = copyToShared(folder, address);
-    try {
-      setJournal(folder, journal);
-    } catch (error) {
-      undo();
-      throw error;
-    }
-    return { ended: "fine", result: { journal, rows, setAside: finish() } };
+    const moving = beginMove(folder, journal);
+    const copied = ((): { readonly rows: number; readonly finish: () => string[] } => {
+      try {
+        const made =
+          journal === "here" ? { ...copyFromShared(folder, address), finish: () => [] } : copyToShared(folder, address, moving);
+        try {
+          noteCopied(folder, moving, made.rows);
+          setJournal(folder, journal);
+        } catch (error) {
+          if ("undo" in made) made.undo();
+          throw error;
+        }
+        return made;
+      } catch (error) {
+        endMove(folder);
+        throw error;
+      }
+    })();
+    // From here on the next call would carry it to its end.
+    const setAside = copied.finish();
+    endMove(folder);
+    return { ended: "fine", result: { journal, rows: copied.rows, setAside } };
   });
 }
