@@ -1,6 +1,6 @@
 import { spawn } from "node:child_process";
 import { createHash, createHmac } from "node:crypto";
-import { cpSync, existsSync, readFileSync, writeFileSync } from "node:fs";
+import { chmodSync, cpSync, existsSync, readFileSync, writeFileSync } from "node:fs";
 import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
 import { join } from "node:path";
@@ -274,10 +274,16 @@ test("until it is stopped: figures at an address, and killed at any moment it te
   await guard(folder);
   lapse();
   const port = await freePort();
+  // The service manager's own program, which says what it was told.
+  const manager = folderWith({ "systemd-notify": `#!/bin/sh\necho "$@" >> '${folder}/notices.txt'\n` });
+  chmodSync(join(manager, "systemd-notify"), 0o755);
   const start = () =>
     spawn(process.execPath, [PROGRAM, "guard", "--metrics", `127.0.0.1:${port}`, "--textfile", "figures.txt", "--json"], {
       cwd: folder,
-      env: { ...ENVIRONMENT, HOME: folder, ...stillFor(lab) },
+      env: {
+        ...{ ...ENVIRONMENT, HOME: folder, ...stillFor(lab) },
+        ...{ PATH: `${manager}:${ENVIRONMENT.PATH}`, NOTIFY_SOCKET: "/run/somewhere" },
+      },
       stdio: ["ignore", "pipe", "pipe"],
     });
   const read = async (child: ReturnType<typeof start>): Promise<{ notices: unknown[] }> => {
@@ -300,7 +306,14 @@ test("until it is stopped: figures at an address, and killed at any moment it te
   await new Promise((resolve) => first.once("exit", resolve));
   const second = start();
   expect((await read(second)).notices).toEqual([]);
-  second.kill("SIGKILL");
+  const health = await fetch(`http://127.0.0.1:${port}/health`);
+  expect([health.status, await health.text()]).toEqual([200, "well\n"]);
+  second.kill("SIGTERM");
+  expect(await new Promise((resolve) => second.once("exit", resolve))).toBe(0);
+  // Each process of the program is told of by its number: ready, then awake now and then, then ending.
+  const toldManager = () => readFileSync(join(folder, "notices.txt"), "utf8").split("\n");
+  while (!toldManager().includes(`--pid=${second.pid} STOPPING=1`)) await new Promise((resolve) => setTimeout(resolve, 50));
+  expect(toldManager()).toEqual(expect.arrayContaining([`--pid=${second.pid} READY=1`, `--pid=${second.pid} WATCHDOG=1`]));
   comeBack();
 });
 

@@ -1,6 +1,6 @@
 import { resolve } from "node:path";
 import { clause } from "../../core/clause/index.ts";
-import { serveText } from "../../net/text-server.ts";
+import { serveTexts } from "../../net/text-server.ts";
 import { replaceFile } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import type { GuardResult } from "./guard.ts";
@@ -12,16 +12,42 @@ export interface Figures {
   text(): Promise<string>;
 }
 
-/** Shows figures at an address, in a file, or both; `take` takes over what one look came to. */
+/** Whether somebody who looks again and again still does, by how late the next look is (milliseconds). */
+export interface Health {
+  late(): number;
+}
+
+/** How late a look may be on a busy machine before it is not well (milliseconds). */
+const LATE = 600_000;
+
+/**
+ * Shows figures at an address, in a file, or both; `take` takes over what one look came to. At the address, `/health` says whether the
+ * next look is late.
+ */
 export async function showFigures(
   { metrics, textfile }: { readonly metrics: string | undefined; readonly textfile: string | undefined },
   figures: Figures,
+  health: Health,
   { cwd, tell }: Pick<AppContext, "cwd" | "tell">,
 ): Promise<{ take(result: GuardResult): Promise<void>; close(): Promise<void> }> {
   const server =
     metrics === undefined
       ? undefined
-      : await serveText(metrics, "/metrics", figures.contentType, "metrics", () => figures.text());
+      : await serveTexts(
+          metrics,
+          {
+            "/metrics": { contentType: figures.contentType, text: async () => ({ text: await figures.text(), isWell: true }) },
+            "/health": {
+              contentType: "text/plain; charset=utf-8",
+              async text() {
+                const late = health.late();
+                const isWell = late < LATE;
+                return { text: isWell ? "well\n" : `the next look is ${Math.round(late / 60_000)} minutes late\n`, isWell };
+              },
+            },
+          },
+          "metrics",
+        );
   if (server !== undefined) await tell(clause("told-figures-at", { url: server.url }));
   return {
     async take(result) {

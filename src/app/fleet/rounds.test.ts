@@ -37,6 +37,21 @@ test.each<[string, number, number]>([
   expect(await rounds.next()).toBe(0);
 });
 
+test("a look is late by what passes after it was due, and whoever waits is awake now and then", async () => {
+  const clock = settable([]);
+  const rounds = new Rounds(clock);
+  expect(rounds.late()).toBe(0);
+  rounds.take(clock.now(), [{ domain, nextLook: clock.now() + 20 * MINUTE }]);
+  let awake = 0;
+  await rounds.next(undefined, () => {
+    awake += 1;
+    expect(rounds.late()).toBe(0);
+  });
+  expect(awake).toBeGreaterThanOrEqual(20);
+  await clock.sleep(15 * MINUTE);
+  expect(rounds.late()).toBe(15 * MINUTE);
+});
+
 test("however often the clock is set, nobody waits longer than was said, and nobody asks without a pause", async () => {
   const settings = fc.array(
     fc.record({

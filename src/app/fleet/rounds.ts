@@ -22,10 +22,13 @@ export class Rounds {
   readonly #due = new Map<DomainName, number>();
   /** What the time of day was when the running clock stood at 0. */
   #offset: number;
+  /** Until when it is waited for the next look. */
+  #until: number;
 
   constructor(clock: Clock) {
     this.#clock = clock;
     this.#offset = clock.now() - clock.elapsed();
+    this.#until = clock.elapsed();
   }
 
   /** Whether a domain is to be looked at; one that nobody looked at yet is. */
@@ -37,10 +40,19 @@ export class Rounds {
     for (const { domain, nextLook } of looked) this.#due.set(domain, this.#clock.elapsed() + (nextLook - at));
   }
 
-  /** Waits until the next domain is due, or the clock was set; by how much it was, in milliseconds, or 0. */
-  async next(stop?: AbortSignal): Promise<number> {
+  /** How late the next look is (milliseconds); 0 where it is still to come. */
+  late = (): number => Math.max(0, this.#clock.elapsed() - this.#until);
+
+  /**
+   * Waits until the next domain is due, or the clock was set; by how much it was, in milliseconds, or 0.
+   *
+   * @param awake called now and then while it waits
+   */
+  async next(stop?: AbortSignal, awake: () => void = () => undefined): Promise<number> {
     const until = Math.max(Math.min(...this.#due.values(), this.#clock.elapsed() + LONGEST), this.#clock.elapsed() + TOGETHER);
+    this.#until = until;
     for (;;) {
+      awake();
       const jump = this.#jump();
       if (jump !== 0) return jump;
       const left = until - this.#clock.elapsed();

@@ -9,6 +9,7 @@ import { withLegend } from "../../present/legend.ts";
 import { terminalSafe } from "../../present/safe.ts";
 import { command } from "../command.ts";
 import { flag, number, shared, text } from "../options.ts";
+import { tellServiceManager } from "../service-manager.ts";
 import { untilStopped } from "../stopped.ts";
 
 export default command({
@@ -30,13 +31,13 @@ export default command({
   schema: guardSchema,
   async run(request, context) {
     const { guardText, NOTICE_WORDING } = await import("../../present/fleet/guard.ts");
+    const rounds = new Rounds(context.clock);
     const wanted = request.metrics !== undefined || request.textfile !== undefined;
     const figures = wanted ? new (await import("../../present/fleet/metrics.ts")).GuardMetrics() : undefined;
-    const shown = figures === undefined ? undefined : await showFigures(request, figures, context);
+    const shown = figures === undefined ? undefined : await showFigures(request, figures, rounds, context);
     let told = "";
     // What is as before is said once.
     const before = new Map<DomainName, string>();
-    const rounds = new Rounds(context.clock);
     const show = async (result: GuardResult): Promise<void> => {
       await shown?.take(result);
       const isNews = result.domains.some(({ domain, bad, unknown }) => before.get(domain) !== JSON.stringify([bad, unknown]));
@@ -53,8 +54,9 @@ export default command({
     try {
       const ended = await look();
       if (request.once) return { ended };
+      tellServiceManager("READY=1", context.env);
       while (!signal.aborted) {
-        const jump = await rounds.next(signal);
+        const jump = await rounds.next(signal, () => tellServiceManager("WATCHDOG=1", context.env));
         if (jump !== 0) await context.tell(clause("told-clock-set", { seconds: jump / 1000 }));
         if (signal.aborted) break;
         try {
@@ -66,6 +68,7 @@ export default command({
           told = sentence;
         }
       }
+      tellServiceManager("STOPPING=1", context.env);
       return { ended: "fine" };
     } finally {
       release();

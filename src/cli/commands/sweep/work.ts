@@ -1,6 +1,7 @@
 import { sweepWork, sweepWorkSchema } from "../../../app/fleet/work.ts";
 import { command } from "../../command.ts";
 import { flag, paceOptions, shared } from "../../options.ts";
+import { tellServiceManager } from "../../service-manager.ts";
 import { untilStopped } from "../../stopped.ts";
 
 export default command({
@@ -19,9 +20,11 @@ export default command({
   schema: sweepWorkSchema,
   async run(request, context) {
     const { signal, release } = untilStopped();
+    tellServiceManager("READY=1", context.env);
     try {
       return await sweepWork(request, context, signal);
     } finally {
+      tellServiceManager("STOPPING=1", context.env);
       release();
     }
   },
