@@ -1,6 +1,7 @@
 import { PURPOSES, type Purpose, wantedCount } from "../../core/ask/index.ts";
 import { byPurpose, type PastedProof, type PastedRecord, type Understood } from "../../core/ask/intake/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
+import { distinct } from "../../core/distinct.ts";
 import { Failure } from "../../core/failure.ts";
 import { askOfKit, type Kit } from "../../core/kit/index.ts";
 import { type DomainName, isAtOrBelow, parseName, withoutRootDot } from "../../core/name/index.ts";
@@ -78,7 +79,9 @@ function newAsk(group: Group, domain: DomainName, as: Pick<NewAsk, "id" | "servi
     group.records.map(({ record }) => record),
     domain,
   );
-  const terms = [...group.spfTerms, ...(spf === undefined ? [] : [spf])].join(" ");
+  // What a page says of a record, and says again in a sentence, is asked for once.
+  const all = [...group.spfTerms, ...(spf?.split(" ") ?? [])];
+  const terms = distinct(all, (term) => term.toLowerCase()).join(" ");
   return {
     ...as,
     domain,

@@ -4,7 +4,7 @@ import { readForwards, readNameServers } from "./readers/beside.ts";
 import { contextType } from "./readers/context.ts";
 import { readEvidence } from "./readers/evidence.ts";
 import { fieldsOn } from "./readers/labels.ts";
-import { readLists, readLoneValues } from "./readers/list.ts";
+import { readLists, readLoneValues, readValuesBelow } from "./readers/list.ts";
 import { readPairs } from "./readers/pairs.ts";
 import { readStructures } from "./readers/structured.ts";
 import { readTables } from "./readers/table.ts";
@@ -73,9 +73,10 @@ export function coverOf(paste: Paste, domain: DomainName, explained: Explained):
     readLists,
     readPairs,
     readForwards,
-    readNameServers,
+    readNameServers(domain),
     readEvidence(domain),
     readLoneValues,
+    readValuesBelow(domain),
   ];
   const chosen: Reading[] = [];
   let rivals: readonly [Reading, Reading] | undefined;
@@ -147,6 +148,8 @@ function rivalOf(
 /** What the lines around a record say of it. */
 export interface Section {
   readonly remove: boolean;
+  /** Whether it shows what is there now, and not what is to be. */
+  readonly found: boolean;
   readonly example: boolean;
   /** The number of the option it belongs to, from 1; 0 outside of options. */
   readonly option: number;
@@ -158,9 +161,13 @@ export interface Section {
 const lastOf = (pattern: RegExp, text: string): number =>
   [...text.matchAll(new RegExp(pattern.source, "gi"))].at(-1)?.index ?? -1;
 
+/** A line that says of what follows that it is there already is no longer. */
+const MAX_CAPTION = 80;
+
 /** Says of every line which section it is in: records to remove, an example, one of several options. */
 export function sectionsOf(paste: Paste, explained: Explained): readonly Section[] {
   let remove = false;
+  let found = false;
   let example = false;
   let option = 0;
   let heading = "";
@@ -179,6 +186,9 @@ export function sectionsOf(paste: Paste, explained: Explained): readonly Section
         // Within a line the last verb counts: “Delete any existing MX records, then add:”.
         remove = lastOf(SAYS.remove, text) > lastOf(SAYS.add, text);
       else if (SAYS.add.test(text) || (labelOf(text) === undefined && (/:\s*$/.test(text) || line.heading))) remove = false;
+      if (/:\s*$/.test(text) || line.heading)
+        found = text.length < MAX_CAPTION && SAYS.found.test(text) && !SAYS.wanted.test(text) && !SAYS.add.test(text);
+      else if (SAYS.add.test(text) || SAYS.wanted.test(text)) found = false;
       if (!isNoise(text)) heading = text;
     } else if (
       remove &&
@@ -192,7 +202,7 @@ export function sectionsOf(paste: Paste, explained: Explained): readonly Section
     if (text.length < 300 && bare !== "" && SAYS.option.test(bare)) option += 1;
     else if (text.length < 300 && bare !== "" && SAYS.either.test(bare) && option === 0) option = 1;
     else if (text.length < 300 && bare !== "" && SAYS.or.test(bare) && line.index > 0) option = option === 0 ? 2 : option + 1;
-    return { remove, example, option, heading };
+    return { remove, found, example, option, heading };
   });
 }
 

@@ -94,6 +94,8 @@ function nameOf(
 ): { name: DomainName; form: boolean; or?: DomainName } | undefined {
   if (host === "@" || (!exact && APEX_WORDS.test(host))) return { name: domain, form: false };
   const own = domain.slice(0, -1);
+  // A single label with a dot behind it is the end of a sentence.
+  if (!exact && /^[^.]+\.$/.test(host)) return nameOf(host.slice(0, -1), domain, exact);
   const plain = host.replace(/\.$/, "");
   const lower = plain.toLowerCase();
   if (lower === `@.${own}`) return { name: domain, form: true };
@@ -239,6 +241,8 @@ function typeOf(pass: Pass, fields: Fields, row: number): RecordType | undefined
   if (fields.tag !== undefined && fields.flags !== undefined) return "CAA";
   if (/^\d{1,3}\s+(?:issue|issuewild|issuemail|iodef)\s/i.test(text)) return "CAA";
   if (/[=\s"]/.test(text) || !text.includes(".")) return "TXT";
+  // A key says what it is: a name where one is looked for can only be where it is kept.
+  if (/(?:^|\.)_domainkey(?:\.|$)/i.test(host)) return "CNAME";
   return choiceFor(pass, {
     id: `type-${host === "" ? "@" : host}`,
     kind: "type",

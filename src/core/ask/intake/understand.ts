@@ -11,9 +11,9 @@ import { type PastedRecord, shownBy } from "./pasted.ts";
 import { oneProof, possible } from "./possible.ts";
 import type { IntakeProblem, IntakeQuestion } from "./problem.ts";
 import { type Forward, type PastedProof, readProofs, readSpfTerms } from "./readers/beside.ts";
-import { evidenceOf, type Fields, fits, type Layout, type Reading, type Row } from "./reading.ts";
+import { evidenceOf, type Fields, fits, type Layout, looksLikeHost, type Reading, type Row } from "./reading.ts";
 import type { Repair } from "./repair.ts";
-import { FORWARD_TYPES, isEmptyMark, SAYS } from "./words.ts";
+import { APEX_WORDS, FORWARD_TYPES, isEmptyMark, SAYS } from "./words.ts";
 
 /** What a paste says, with all that was put right, is in doubt, cannot be, or was not understood. */
 export interface Understood {
@@ -184,8 +184,18 @@ function chosenReading(
   return readings.map((reading) => (reading === rivals[0] ? (rivals[Number(chosen) - 1] as Reading) : reading));
 }
 
-/** A row with several addresses in its value is several records. */
-function split(row: Row): Row[] {
+/** A row for several hosts, or with several addresses in its value, is several records. */
+const split = (row: Row): Row[] => hostsOf(row).flatMap(addressesOf);
+
+/** The same row for each of the hosts that its field names together: “@ and www”. */
+function hostsOf(row: Row): Row[] {
+  const hosts = row.fields.host?.trim().split(/\s*(?:[,;&+]|\s(?:and|und|et|y|e|en|i)\s)\s*/) ?? [];
+  const isHost = (text: string) => APEX_WORDS.test(text) || looksLikeHost(text);
+  if (hosts.length < 2 || !hosts.every((text) => text !== "" && isHost(text))) return [row];
+  return hosts.map((host) => ({ ...row, fields: { ...row.fields, host } }));
+}
+
+function addressesOf(row: Row): Row[] {
   const { type, value } = row.fields;
   const values = value?.split(/\s*(?:,|;|\n|\s+(?:and|und|et|y|e|en|i)\s+)\s*/).filter((part) => part !== "") ?? [];
   const areAddresses = () => values.every((part) => fits("A", part) > 0) || values.every((part) => fits("AAAA", part) > 0);
@@ -208,6 +218,9 @@ function sortRows(pass: Pass, rows: readonly Row[], sections: readonly Section[]
   const leftOut = (kind: string, { fields: { host = "@", type = "", value = "" } }: Row) =>
     void pass.repairs.push({ kind, was: `${host} ${type} ${value}`, is: "" });
   if (real.length > 0) for (const row of examples) leftOut("example-left-out", row);
+  // Where all that a page shows is there already, that is what it is about.
+  const isFound = (row: Row) => sections[row.line]?.found === true;
+  const showsBoth = real.some(isFound) && !real.every(isFound);
   const wanted: Row[] = [];
   const removed: Row[] = [];
   const elsewhere: { domain: DomainName; fields: Fields }[] = [];
@@ -217,7 +230,7 @@ function sortRows(pass: Pass, rows: readonly Row[], sections: readonly Section[]
     if (other !== undefined) elsewhere.push({ domain: other, fields });
     else if (row.remove === true || (action === undefined ? sections[row.line]?.remove === true : SAYS.remove.test(action)))
       removed.push({ ...row, fields });
-    else if (action !== undefined && SAYS.keep.test(action)) leftOut("left-alone", row);
+    else if ((action !== undefined && SAYS.keep.test(action)) || (showsBoth && isFound(row))) leftOut("left-alone", row);
     else {
       wanted.push({ ...row, fields });
       if (oldValue !== undefined && !isEmptyMark(oldValue) && oldValue !== fields.value && !SAYS.example.test(oldValue))

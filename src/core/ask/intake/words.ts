@@ -101,7 +101,17 @@ export interface Label {
   readonly type?: string;
   /** The unit of the numbers below it, as in “TTL (min)”. */
   readonly unit?: string;
+  /** Whether it says that something is pointed to: a name there is the target of an alias, where no type is named. */
+  readonly points?: true;
 }
+
+/** What screens call the target of an alias. */
+const POINTING: ReadonlySet<string> = new Set(
+  [
+    "points to|point to|pointing to|points at|target|target host|target name|target domain|canonical name|alias of|alias for",
+    "goes to|leads to|verweist auf|zeigt auf|zielhost|pointe vers|cible|apunta a|aponta para|punta a|verwijst naar|wskazuje na",
+  ].flatMap(listed),
+);
 
 /** The text of a field with the unit that its label names. */
 export const withUnit = ({ column, unit }: Label, text: string): string =>
@@ -131,7 +141,7 @@ function plainLabelOf(text: string): Label | undefined {
     .trim();
   if (plain === "") return text.trim() === "#" ? { column: "other" } : undefined;
   const whole = COLUMN_OF.get(plain);
-  if (whole !== undefined) return { column: whole };
+  if (whole !== undefined) return { column: whole, ...(POINTING.has(plain) ? { points: true } : {}) };
   const parts = plain
     .split(/\s*(?:[/(),|]|\bor\b|\boder\b|\bou\b)\s*/)
     .map((part) => phraseOf(part))
@@ -221,7 +231,7 @@ export function isNoise(cell: string): boolean {
 
 /** A cell that stands for nothing: `-`, `n/a`, `(none)`. */
 export const isEmptyMark = (cell: string): boolean =>
-  /^(?:|[-–—]+|n\/?a|none|\(?(?:none|empty|missing|not set|nothing)\)?|not applicable|auto|automatic|automatically|default|standard|standaard|domyślne|par défaut|automatisch|自動)$/i.test(
+  /^(?:|[-–—]+|n\/?a|none|[([]?(?:none|empty|missing|nothing|no records?(?: found)?|not (?:yet )?(?:set|found|present|configured|published|detected|there))[)\]]?|not applicable|auto|automatic|automatically|default|standard|standaard|domyślne|par défaut|automatisch|自動)$/i.test(
     cell.trim(),
   );
 
@@ -233,6 +243,11 @@ export const APEX_WORDS =
 export const SAYS = {
   remove:
     /\b(?:delete|remove|drop|get rid of|ha(?:s|ve) to go|must go|löschen|entfernen|supprimez?|eliminar?|elimina|borrar|verwijder|usuń|削除)\b/i,
+  /** What stands there now, in front of what has to. */
+  found:
+    /(?:^|\W)(?:current(?:ly)?|at (?:the moment|present)|right now|now|we (?:found|see|saw|detected)|found|detected|existing|actual|your dns (?:now|says|shows)|aktuell|derzeit|zurzeit|gefunden|vorhanden|actuellement|actuel|trouvé|actualmente|actual|encontrado|atualmente|attualmente|attuale|trovato|huidig|momenteel|gevonden|obecnie|obecny|znaleziono)(?=\W|$)/i,
+  wanted:
+    /(?:^|\W)(?:expected|we expect|should|must|required|needed|new|correct|replace|change (?:it|this|them) to|instead|erwartet|soll(?:te)?|neu|attendu|nouveau|esperado|nuevo|novo|atteso|nuovo|verwacht|nieuw|oczekiwan[ey]|now[ey])(?=\W|$)/i,
   keep: /^\W*(?:keep|no (?:change|action)|none|leave|nothing)\b/i,
   add: /\b(?:add|create|set up|enter|publish|insert|new|use|hinzufügen|anlegen|ajoutez?|añad[ae]r?|agregar?|adicion[ae]r?|aggiungi|voeg|dodaj|追加)\b/i,
   example:

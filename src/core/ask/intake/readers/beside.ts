@@ -35,40 +35,60 @@ export function readSpfTerms({ lines }: Paste, free: (line: number) => boolean):
   return { terms: [...new Set(terms)], spans };
 }
 
-/** “Change the name servers to …”: names of their own, on the lines below or in the sentence. */
-export const readNameServers: Reader = ({ lines }, free): Reading[] => {
-  const readings: Reading[] = [];
-  lines.forEach((line) => {
-    if (
-      !free(line.index) ||
-      line.text.length > 500 ||
-      !/\bname ?servers?\b|\bDNS servers?\b|\bNameserver\b|\bserveurs de noms\b|\bservidores de nombres?\b/i.test(line.text)
-    )
-      return;
-    const names: { text: string; span: Span }[] = [...line.text.matchAll(/[^\s,;"“”]+/g)]
-      .map((match) => ({
-        text: match[0].replace(/[.:)]+$/, ""),
-        span: { line: line.index, from: match.index, to: match.index + match[0].length },
-      }))
-      .filter(
-        ({ text }) =>
-          looksLikeName(text) && /^(?:[a-z-]*ns|dns|[a-z]+)\d*[a-z-]*\d*\./i.test(text) && /^(?:ns|dns|[a-z]*\d)/i.test(text),
-      );
-    for (const next of lines.slice(line.index + 1, line.index + 10)) {
-      const text = next.text.trim().replace(/^(?:name ?server|ns|primary|secondary)\s*#?\d?\s*[:=]?\s+/i, "");
-      if (!free(next.index) || !looksLikeName(text)) break;
-      names.push({ text, span: wholeLine(next) });
-    }
-    if (names.length > 0)
-      readings.push({
-        layout: "name servers",
-        labelled: true,
-        rows: names.map(({ text }) => ({ line: line.index, fields: { nameServer: text } })),
-        spans: names.map(({ span }) => span),
-      });
-  });
-  return readings;
-};
+/**
+ * “Change the name servers to …”: names of their own, on the lines below or in the sentence; where it names a host below the domain, that
+ * is given away by them, and not the domain.
+ */
+export const readNameServers =
+  (domain: DomainName): Reader =>
+  ({ lines }, free): Reading[] => {
+    const readings: Reading[] = [];
+    const own = domain.slice(0, -1);
+    const isBelowOwn = (text: string): boolean => text.toLowerCase().endsWith(`.${own}`);
+    const isOwn = (text: string): boolean => text.toLowerCase() === own || isBelowOwn(text);
+    lines.forEach((line) => {
+      if (
+        !free(line.index) ||
+        line.text.length > 500 ||
+        !/\bname ?servers?\b|\bDNS servers?\b|\bNameserver\b|\bserveurs de noms\b|\bservidores de nombres?\b|\bNS[- ](?:records?|entries|eintr[aä]ge?)\b/i.test(
+          line.text,
+        )
+      )
+        return;
+      const host = [...line.text.matchAll(/[^\s,;"“”()]+/g)].map(([word]) => word.replace(/[.:]+$/, "")).find(isBelowOwn);
+      const names: { text: string; span: Span }[] = [...line.text.matchAll(/[^\s,;"“”]+/g)]
+        .map((match) => ({
+          text: match[0].replace(/[.:)]+$/, ""),
+          span: { line: line.index, from: match.index, to: match.index + match[0].length },
+        }))
+        .filter(
+          ({ text }) =>
+            looksLikeName(text) &&
+            !isOwn(text) &&
+            /^(?:[a-z-]*ns|dns|[a-z]+)\d*[a-z-]*\d*\./i.test(text) &&
+            /^(?:ns|dns|[a-z]*\d)/i.test(text),
+        );
+      for (const next of lines.slice(line.index + 1, line.index + 10)) {
+        const text = next.text
+          .trim()
+          .replace(/^[-–•*·]\s+/, "")
+          .replace(/^(?:name ?server|ns|primary|secondary)\s*#?\d?\s*[:=]?\s+/i, "");
+        if (!free(next.index) || !looksLikeName(text)) break;
+        names.push({ text, span: wholeLine(next) });
+      }
+      if (names.length > 0)
+        readings.push({
+          layout: "name servers",
+          labelled: true,
+          rows: names.map(({ text }) => ({
+            line: line.index,
+            fields: host === undefined ? { nameServer: text } : { type: "NS", host: `${host}.`, value: text },
+          })),
+          spans: names.map(({ span }) => span),
+        });
+    });
+    return readings;
+  };
 
 /** “Forward brackwater.example to https://www.brackwater.example (301)”. */
 export const readForwards: Reader = ({ lines }, free): Reading[] =>

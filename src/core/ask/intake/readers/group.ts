@@ -31,6 +31,8 @@ function worthOf(
   if (values.length > 1 && !values.every(isAddress)) return undefined;
   const [first] = values as [Said];
   if (isMisplaced(host?.text, first.text)) return undefined;
+  // A name that merely stands somewhere is no text.
+  if (type?.text === "TXT" && first.evidence === "form" && looksLikeName(first.text)) return undefined;
   const carried = context !== undefined && carries(context, first.text) ? context : undefined;
   const own = type?.text ?? (of("priority").length > 0 && carried === undefined ? "MX" : carried);
   const usual = own === undefined || fits(own, values[0]?.text ?? "") < 0 ? typeBy(values[0]?.text ?? "") : own;

@@ -1,3 +1,4 @@
+import type { DomainName } from "../../../name/index.ts";
 import type { Cell, Paste, Span } from "../paste.ts";
 import { wholeLine } from "../paste.ts";
 import {
@@ -11,8 +12,9 @@ import {
   readingsByPlace,
 } from "../reading.ts";
 import { type Column, isEmptyMark, isNoise, type Label, labelOf, typeCell } from "../words.ts";
-import { contextType, typeOfTable } from "./context.ts";
+import { contextType, typeOfTable, typesIn } from "./context.ts";
 import { holdsFields } from "./labels.ts";
+import { saidIn } from "./sentences.ts";
 import { goesOn } from "./table.ts";
 
 /** Every cell of the lines that are still free, in reading order; buttons and states are not cells. */
@@ -270,3 +272,45 @@ export const readLoneValues: Reader = (paste, free) => {
   }
   return readings;
 };
+
+/** A value alone on its line, of a type that a line above names; a mail server may have its priority in front. */
+function loneValue(type: string, text: string): Row["fields"] | undefined {
+  const [, priority, exchange] = (type === "MX" ? /^(?:priority |prio )?(\d{1,5})[\s,:)–-]+(\S+)$/i.exec(text) : null) ?? [];
+  const value = exchange ?? text;
+  if (!/^\S+$/.test(value) || labelOf(value) !== undefined || fits(type, value) < 1) return undefined;
+  return { type, value, ...(priority === undefined ? {} : { priority }) };
+}
+
+/**
+ * Several values, one a line, below a sentence that names their type, and perhaps the host that all of them are for: “Add these MX records
+ * for mail.brackwater.example:”.
+ */
+export const readValuesBelow =
+  (domain: DomainName): Reader =>
+  ({ lines }, free) =>
+    lines.flatMap((line): Reading[] => {
+      if (!free(line.index) || line.text.length > 300 || !/\s/.test(line.text.trim()) || holdsFields(line.text)) return [];
+      const [type, ...others] = typesIn(line.text);
+      if (type === undefined || others.length > 0 || !["A", "AAAA", "MX"].includes(type)) return [];
+      const below: Row["fields"][] = [];
+      for (const next of lines.slice(line.index + 1)) {
+        const fields = free(next.index) ? loneValue(type, next.text.trim()) : undefined;
+        if (fields === undefined) break;
+        below.push(fields);
+      }
+      const said = saidIn(line.text, 0, line.index, domain);
+      const hosts = said.filter(({ field }) => field === "host");
+      if (below.length < 2 || hosts.length > 1 || said.some(({ field }) => field === "value")) return [];
+      const [host] = hosts;
+      return [
+        {
+          layout: "sentence",
+          labelled: true,
+          rows: below.map((fields, i) => ({
+            line: line.index + 1 + i,
+            fields: { ...fields, ...(host === undefined ? {} : { host: host.text }) },
+          })),
+          spans: lines.slice(line.index, line.index + 1 + below.length).map(wholeLine),
+        },
+      ];
+    });

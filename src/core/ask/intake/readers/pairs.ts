@@ -86,6 +86,7 @@ function rowsOf(paste: Paste, pairs: readonly Pair[]): { row: Row; spans: readon
   const { lines } = paste;
   const rows: { row: Row; spans: readonly Span[] }[] = [];
   let built = new RowBuilder();
+  let points = false;
   let type: string | undefined;
   let lastType: string | undefined;
   let lastLine = -1;
@@ -95,10 +96,12 @@ function rowsOf(paste: Paste, pairs: readonly Pair[]): { row: Row; spans: readon
       const value = built.fields.value ?? "";
       const said = type !== undefined && mayBe(type, value) ? type : undefined;
       const carried = lastType !== undefined && carriesOn(lastType, value) ? lastType : undefined;
-      rows.push({ row: built.row(own === undefined ? (said ?? carried) : undefined), spans: built.spans });
+      const pointed = points && !built.has("priority", "nameServer") && looksLikeName(value) ? "CNAME" : undefined;
+      rows.push({ row: built.row(own === undefined ? (said ?? carried ?? pointed) : undefined), spans: built.spans });
       lastType = own ?? type ?? lastType;
     }
     built = new RowBuilder();
+    points = false;
   };
   for (const { label, text, spans: places, line, above } of pairs) {
     const headed = lines.slice(lastLine + 1, line).find((between) => isRowHeading(between.text));
@@ -120,6 +123,7 @@ function rowsOf(paste: Paste, pairs: readonly Pair[]): { row: Row; spans: readon
       type = said;
     } else if (headed !== undefined) type = undefined;
     if (label.type !== undefined) type = label.type;
+    if (label.points === true) points = true;
     const cell: Cell = { text: label.column === "type" ? typeOfText(text) : withUnit(label, text), span: places[0] as Span };
     if (text === "" && (above || (label.column !== "value" && label.column !== "host"))) built.spans.push(...places);
     else if (built.take(label.column, cell)) built.spans.push(...places);

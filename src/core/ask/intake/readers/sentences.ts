@@ -17,7 +17,7 @@ interface Token {
 }
 
 const TOKEN =
-  /(?<arrow>-{1,2}>|=>|[→➔➜⟶⇒])|(?<=^|[\s(:=,/])["“„«‹‘'`](?<quoted>[^"“”„«»‹›`\n]{1,600}?)["”“»›’'`](?=$|[\s).,;:!?/–—-])|(?<word>[^\s"“”„«»‹›`]+)/gu;
+  /(?<arrow>-{1,2}>|=>|[→➔➜⟶⇒]|(?<=\s)=(?=\s))|(?<=^|[\s(:=,/])["“„«‹‘'`](?<quoted>[^"“”„«»‹›`\n]{1,600}?)["”“»›’'`](?=$|[\s).,;:!?/–—-])|(?<word>[^\s"“”„«»‹›`]+)/gu;
 
 /** The words of a text; a policy or key is one of them, to its end. */
 function tokensOf(text: string): Token[] {
@@ -34,7 +34,8 @@ function tokensOf(text: string): Token[] {
       if (policy) {
         const rest = /^[^"“”«»`\n]*/.exec(text.slice(match.index))?.[0] ?? word;
         const value = rest
-          .replace(/\s+[–—-]\s.*$|,\s+(?:ttl|priority|prio|with|and|please|thanks?)\b.*$/i, "")
+          // In cells, what stands behind a gap is another one.
+          .replace(/(?: {2,}|\t).*$|\s+[–—-]\s.*$|,\s+(?:ttl|priority|prio|with|and|please|thanks?)\b.*$/i, "")
           .replace(/[\s)]+$/, "")
           .replace(/(?<=[a-z0-9])[.,]$/i, "");
         tokens.push({
@@ -157,9 +158,30 @@ function fieldAt(
 
 /** What a sentence, or a cell of one, says of records: each field with what shows it. */
 export function saidIn(text: string, offset: number, line: number, domain: DomainName): Said[] {
-  const tokens = tokensOf(text);
-  return new Scan(tokens, text, offset, line, domain).run();
+  const both = BOTH.exec(text);
+  if (both === null) return scanned(text, offset, line, domain);
+  const from = both.index;
+  const to = from + both[0].length;
+  const { first = "", second = "" } = both.groups ?? {};
+  const host = [first, second].map((name) => (name.toLowerCase() === "www" ? name : "@")).join(" and ");
+  const spans = [{ line, from: offset + from, to: offset + to }];
+  const said: Said = { field: "host", text: host, evidence: "label", spans, line, sentence: text };
+  const rest = `${text.slice(0, from)}${" ".repeat(to - from)}${text.slice(to)}`;
+  return [...scanned(rest, offset, line, domain), said];
 }
+
+/** What a sentence says, a remark in brackets about somebody's domain left aside. */
+function scanned(text: string, offset: number, line: number, domain: DomainName): Said[] {
+  const plain = text.replace(REMARK, (remark) => " ".repeat(remark.length));
+  return new Scan(tokensOf(plain), plain, offset, line, domain).run();
+}
+
+/** “(news.yourdomain.com)”: how a host looks in the end. */
+const REMARK = /\([^()\n]{0,80}\b(?:your|my)-?domain\b[^()\n]{0,40}\)/gi;
+
+/** “For both the root domain and www”: one record at each of them. */
+const BOTH =
+  /\bboth\s+(?:the\s+|your\s+)?["“'`]?(?<first>@|(?:root|apex|bare|naked)(?: domain)?|domain(?: itself| name)?|www)["”'`]?\s+(?:and|&)\s+(?:the\s+|your\s+)?["“'`]?(?<second>@|(?:root|apex|bare|naked)(?: domain)?|domain(?: itself| name)?|www)["”'`]?(?![\w-]|\.\w)/i;
 
 class Scan {
   readonly #said: Said[] = [];
@@ -224,6 +246,8 @@ class Scan {
   }
 
   #arrow(at: number): number {
+    // Behind the word for a field it leads to what stands in it.
+    if (this.#expect !== undefined && this.#tokens[at]?.text === "=") return 1;
     const before = this.#tokens[at - 1];
     const isTaken =
       before !== undefined && this.#said.some(({ spans }) => spans.some(({ from }) => from === this.#offset + before.from));
