@@ -154,12 +154,17 @@ function joinParts(lines: Line[]): void {
   }
 }
 
-/** A line that a mail program broke behind an equals sign (RFC 2045 section 6.7), in the middle of a record for mail. */
+/**
+ * A line that a mail program broke behind an equals sign (RFC 2045 section 6.7): one that is as long as such lines are, and goes on with a
+ * single word.
+ */
+const LONG_SOFT_BREAK = /^([^\n]{70,75}[^\s=])=\n[> ]{0,20}(?=(?=[^\n]{0,60}\d)(?=[^\n]{0,60}[a-z])[\w+/.-]{6,76}(?:\n|$))/gim;
+/** The same in the middle of a record for mail, wherever it was. */
 const SOFT_BREAK = /(v=(?:DMARC1|spf1)\b[^\n]{0,500}[a-z0-9.])=\n[> ]{0,20}(?=[a-z0-9][^\n:]*(?:\n|$))/gi;
 
 /** Cuts a paste into lines; the source of a page is read as a browser would show it. */
 export function pasteOf(raw: string): Paste {
-  const softened = raw.replace(SOFT_BREAK, "$1");
+  const softened = raw.replace(SOFT_BREAK, "$1").replace(LONG_SOFT_BREAK, "$1");
   const { text: plain, numbers } = withoutGaps(softened);
   const meta = metaTags(plain);
   let source = plain;

@@ -60,7 +60,10 @@ export function pairsOf(line: Pick<Line, "text" | "index">): Pair[] {
     const part = text.slice(valueAt, end).replace(i + 1 < found.length ? /[,;|·•/(\s]+$/ : /[\s|]+$/, "");
     const bar = /^[^|]*:[^|]*\|/.test(text) ? part.search(/\s\|\s/) : -1;
     const cell = bar === -1 ? part : part.slice(0, bar);
-    const raw = cell.includes("(") ? cell : cell.replace(/\)$/, "");
+    const whole = cell.includes("(") ? cell : cell.replace(/\)$/, "");
+    // “In the Name field enter _x.” is a sentence, and its full stop no part of what is entered.
+    const isSentence = sign === "one space" && /\b(?:enter|paste|type|use|copy|put)\b/i.test(text.slice(from, valueAt));
+    const raw = isSentence ? whole.replace(/\.$/, "") : whole;
     // Headings of a table beside each other, and a preference that is a server.
     const isNone =
       (sign === " " && (raw === "" || labelOf(raw) !== undefined)) || (label.column === "priority" && looksLikeName(raw));
