@@ -119,6 +119,33 @@ describe("what mail programs, editors and the pages themselves do to a paste cha
   });
 });
 
+describe("what a page says of several things at once", () => {
+  test.each<[string, string[]]>([
+    ['Expected:\n@ 300 IN TXT "unseen=77aa"\nCurrently:\n@ 300 IN TXT "v=spf1 -all"', ['@ 300 TXT "unseen=77aa"']],
+    [
+      "Type | Host | Current value | Required value\nCNAME | mail | (not found) | mail.quaylet.example",
+      ["mail CNAME mail.quaylet.example."],
+    ],
+    [
+      "Add these MX records for mail.brackwater.example:\n1 mx-a.quaylet.example\n5 mx-b.quaylet.example",
+      ["mail MX 1 mx-a.quaylet.example.", "mail MX 5 mx-b.quaylet.example."],
+    ],
+    [
+      "Please delegate go.brackwater.example to our name servers by adding NS records:\n• ns-1.quaylet.example\n• ns-2.quaylet.example",
+      ["go NS ns-1.quaylet.example.", "go NS ns-2.quaylet.example."],
+    ],
+    ["Set an A record to 203.0.113.30 for both the root domain and www.", ["@ A 203.0.113.30", "www A 203.0.113.30"]],
+    ["Type: A\nName: @ and www\nValue: 203.0.113.31", ["@ A 203.0.113.31", "www A 203.0.113.31"]],
+    ["Hostname: help\nPoints to: helpdesk.quaylet.example", ["help CNAME helpdesk.quaylet.example."]],
+    ["CNAME: autodiscover = autodiscover.quaylet.example", ["autodiscover CNAME autodiscover.quaylet.example."]],
+    ["1. Create a TXT record.\n2. In the Name field enter _pw.\n3. In the Value field paste pw-3b1c9d.", ['_pw TXT "pw-3b1c9d"']],
+    ["We use cookies from cdn.cookiebar.example. Accept all\nTXT record\nHost: @\nValue: pw=cookie1", ['@ TXT "pw=cookie1"']],
+  ])("%s", (text, expected) => {
+    const understood = read(text);
+    expect([linesOf(understood).sort(), stopsOf(understood)]).toEqual([expected.sort(), []]);
+  });
+});
+
 describe("sentences: a bare word is never a host, and the last verb counts", () => {
   test.each<[string, string]>([
     ["To activate your site, add a CNAME record pointing to sites.pagewick.example", "stops"],
