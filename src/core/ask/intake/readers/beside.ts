@@ -17,6 +17,7 @@ export type PastedProof =
   | { readonly kind: "meta"; readonly name: string; readonly content: string; readonly url?: string }
   | { readonly kind: "file"; readonly url: string; readonly text: string };
 
+const DOT = ".";
 const TERM = /(?<![\w=])[+?~-]?(?:include:|ip4:|ip6:|a:|mx:|exists:)[^\s"“”'`,;<>]*[^\s"“”'`,;<>.]/gi;
 
 /** “Add include:… to your SPF record”: terms for a record that may be there already. */
@@ -44,7 +45,7 @@ export const readNameServers =
   ({ lines }, free): Reading[] => {
     const readings: Reading[] = [];
     const own = domain.slice(0, -1);
-    const isBelowOwn = (text: string): boolean => text.toLowerCase().endsWith(`.${own}`);
+    const isBelowOwn = (text: string): boolean => text.toLowerCase().endsWith(own) && text.at(-own.length - 1) === DOT;
     const isOwn = (text: string): boolean => text.toLowerCase() === own || isBelowOwn(text);
     lines.forEach((line) => {
       if (
@@ -55,7 +56,7 @@ export const readNameServers =
         )
       )
         return;
-      const host = [...line.text.matchAll(/[^\s,;"“”()]+/g)].map(([word]) => word.replace(/[.:]+$/, "")).find(isBelowOwn);
+      const host = [...line.text.matchAll(/[^\s,;\u0022“”()]+/g)].map(([word]) => word.replace(/[.:]+$/, "")).find(isBelowOwn);
       const names: { text: string; span: Span }[] = [...line.text.matchAll(/[^\s,;"“”]+/g)]
         .map((match) => ({
           text: match[0].replace(/[.:)]+$/, ""),
@@ -82,7 +83,7 @@ export const readNameServers =
           labelled: true,
           rows: names.map(({ text }) => ({
             line: line.index,
-            fields: host === undefined ? { nameServer: text } : { type: "NS", host: `${host}.`, value: text },
+            fields: host === undefined ? { nameServer: text } : { type: "NS", host: host.concat("."), value: text },
           })),
           spans: names.map(({ span }) => span),
         });
