@@ -18,7 +18,7 @@ export type PastedProof =
   | { readonly kind: "file"; readonly url: string; readonly text: string };
 
 const DOT = ".";
-const TERM = /(?<![\w=])[+?~-]?(?:include:|ip4:|ip6:|a:|mx:|exists:)[^\s"“”'`,;<>]*[^\s"“”'`,;<>.]/gi;
+const TERM = /(?<![\w=])[+?~-]?(?:include:|ip4:|ip6:|a:|mx:|exists:)[^\s\u0022“”'`,;<>]*[^\s\u0022“”'`,;<>.]/gi;
 
 /** “Add include:… to your SPF record”: terms for a record that may be there already. */
 export function readSpfTerms({ lines }: Paste, free: (line: number) => boolean): { terms: string[]; spans: Span[] } {
@@ -57,7 +57,7 @@ export const readNameServers =
       )
         return;
       const host = [...line.text.matchAll(/[^\s,;\u0022“”()]+/g)].map(([word]) => word.replace(/[.:]+$/, "")).find(isBelowOwn);
-      const names: { text: string; span: Span }[] = [...line.text.matchAll(/[^\s,;"“”]+/g)]
+      const names: { text: string; span: Span }[] = [...line.text.matchAll(/[^\s,;\u0022“”]+/g)]
         .map((match) => ({
           text: match[0].replace(/[.:)]+$/, ""),
           span: { line: line.index, from: match.index, to: match.index + match[0].length },
