@@ -252,22 +252,27 @@ describePostgres("in PostgreSQL", () => {
     open.close();
   });
 
-  test("where zandrel.yaml cannot be written, everything is as it was, and it can be moved later", async () => {
+  test.each([
+    ["there", "env:JOURNAL"],
+    ["back", "here"],
+  ])("where zandrel.yaml cannot be written on the way %s, everything is as it was, and it can be moved later", async (_, to) => {
     const at = await workspace();
     const before = await story(at);
+    if (to === "here") await run(at, "journal", "env:JOURNAL");
     const settings = join(at, "zandrel.yaml");
     // The largest file of all, so that the limit on files is met by it alone.
     const text = `${readFileSync(settings, "utf8")}# ${"x".repeat(2 << 20)}\n`;
     writeFileSync(settings, text);
-    const limited = `ulimit -f ${Math.floor(text.length / 512)}; exec '${process.execPath}' '${PROGRAM}' journal env:JOURNAL`;
+    const limited = `ulimit -f ${Math.floor(text.length / 512) - 2}; exec '${process.execPath}' '${PROGRAM}' journal ${to}`;
     const failed = await execa("sh", ["-c", `trap '' XFSZ; ${limited}`], {
       ...{ cwd: at, reject: false, extendEnv: false },
       env: { ...ENVIRONMENT, HOME: at, ...lab.env, JOURNAL: postgres.url },
     });
     expect([failed.exitCode, failed.stderr]).toEqual([2, expect.stringMatching(/zandrel\.yaml/)]);
     expect(readFileSync(settings, "utf8")).toBe(text);
+    expect(existsSync(join(at, ".zandrel/moving.json"))).toBe(false);
     expect(await story(at)).toEqual(before);
-    expect((await run(at, "journal", "env:JOURNAL")).exit).toBe(0);
+    expect((await run(at, "journal", to)).exit).toBe(0);
     expect(await story(at)).toEqual(before);
   });
 
@@ -300,6 +305,29 @@ describePostgres("in PostgreSQL", () => {
     }
   });
 
+  test("a move that was killed when only the files were to be set aside is carried to its end; a note nobody can read is said", async () => {
+    const at = await workspace();
+    const before = await story(at);
+    expect((await run(at, "journal", "env:JOURNAL")).exit).toBe(0);
+    // As the kill would have left it.
+    const own = join(at, ".zandrel");
+    cpSync(join(own, "journal.db.moved"), join(own, "journal.db"));
+    writeFileSync(join(own, "moving.json"), JSON.stringify({ version: 1, id: "a", to: "env:JOURNAL", rows: 7 }));
+    expect((await run(at, "journal", "env:JOURNAL", "--json")).json).toEqual({
+      journal: "env:JOURNAL",
+      rows: 7,
+      setAside: [".zandrel/journal.db.moved-2"],
+    });
+    expect([existsSync(join(own, "journal.db")), existsSync(join(own, "moving.json"))]).toEqual([false, false]);
+    expect(await story(at)).toEqual(before);
+    writeFileSync(join(own, "moving.json"), "{");
+    const refused = await run(at, "journal", "here");
+    expect([refused.exit, refused.err]).toEqual([
+      2,
+      expect.stringMatching(/moving\.json says where .* cannot be read: look where/),
+    ]);
+  });
+
   test("two journals are never mixed, and what cannot be moved whole is not moved", async () => {
     const first = await workspace();
     await run(first, "journal", "env:JOURNAL");
@@ -313,7 +341,11 @@ describePostgres("in PostgreSQL", () => {
     writeFileSync(join(first, ".zandrel/events.db"), "");
     const back = await run(first, "journal", "here");
     expect([back.exit, back.err]).toEqual([2, expect.stringMatching(/\.zandrel\/events\.db already holds a journal/)]);
-    expect(existsSync(join(first, ".zandrel/journal.db"))).toBe(false);
+    expect(["journal.db", "events.db", "moving.json"].map((file) => existsSync(join(first, ".zandrel", file)))).toEqual([
+      false,
+      true,
+      false,
+    ]);
     expect(readFileSync(join(first, "zandrel.yaml"), "utf8")).toContain("journal: env:JOURNAL");
   });
 

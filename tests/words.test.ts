@@ -1,5 +1,6 @@
 import { readdirSync, readFileSync } from "node:fs";
 import { describe, expect, test } from "@jest/globals";
+import { parseSync } from "@swc/core";
 import { COMMANDS } from "../src/cli/registry.ts";
 import { SAID_CATALOGUE } from "../src/present/audit/findings.ts";
 import { legendOf } from "../src/present/legend.ts";
@@ -15,13 +16,27 @@ const SOURCES = ["core", "app", "present", "cli", "workspace", "net", "demo"].fl
     .map((file) => `src/${folder}/${file}`),
 );
 
-/** The sentences that a source file holds as texts, its templates' places left out. */
-function sentencesIn(file: string): string[] {
-  const source = readFileSync(root + file, "utf8").replace(/^\s*(?:\/\/|\*|\/\*\*).*$/gm, "");
-  return [...source.matchAll(/"((?:[^"\\\n]|\\.)*)"|`((?:[^`\\]|\\.)*)`/g)]
-    .map(([, quoted, template]) => (quoted ?? template ?? "").replace(/\$\{[^}]*\}/g, "X").replace(/<[^>]*>/g, "\n\n"))
-    .filter((text) => text.includes(" ") && !/^\s*(?:CREATE|INSERT|SELECT)\b/.test(text));
+/** A part of a parsed source: a text, a template, or whatever holds others. */
+type Node = { readonly type?: string; readonly value?: unknown; readonly quasis?: readonly { readonly raw: string }[] };
+
+/** Every text of a parsed source, the places of templates as X. */
+function textsIn(node: unknown): string[] {
+  if (typeof node !== "object" || node === null) return [];
+  const { type, value, quasis } = node as Node;
+  const own =
+    type === "StringLiteral"
+      ? [String(value)]
+      : type === "TemplateLiteral" && quasis !== undefined
+        ? [quasis.map(({ raw }) => raw).join("X")]
+        : [];
+  return [...own, ...Object.values(node).flatMap(textsIn)];
 }
+
+/** The sentences that a source file holds as texts. */
+const sentencesIn = (file: string): string[] =>
+  textsIn(parseSync(readFileSync(root + file, "utf8"), { syntax: "typescript", target: "es2022" }))
+    .map((text) => text.replace(/<[^>]*>/g, "\n\n"))
+    .filter((text) => text.includes(" ") && !/^\s*(?:CREATE|INSERT|SELECT)\b|\{[\w-]+:[^{}]*\}/.test(text));
 
 test("the check finds what it is for", () => {
   expect(oddWords("The token is taken down. A way out: clear it.")).toEqual(["taken down", "way out"]);

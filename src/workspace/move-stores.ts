@@ -86,7 +86,18 @@ export const endMove = (folder: string): void => rmSync(movingPath(folder), { fo
 /** The move that was killed, where one was. */
 function brokenOff(folder: string): Moving | undefined {
   if (!existsSync(movingPath(folder))) return undefined;
-  return movingSchema.parse(JSON.parse(readText(movingPath(folder))));
+  try {
+    return movingSchema.parse(JSON.parse(readText(movingPath(folder))));
+  } catch (error) {
+    if (error instanceof Failure) throw error;
+    throw new Failure("moving-broken", { path: ".zandrel/moving.json" });
+  }
+}
+
+/** Refuses to move into a workspace that holds something: two journals are never mixed, and nobody's file is taken for an unfinished copy. */
+export function expectNoFiles(folder: string): void {
+  for (const kept of KEPT)
+    if (existsSync(pathOf(folder, kept))) throw new Failure("journal-not-empty", { place: `.zandrel/${kept.file}` });
 }
 
 /**
@@ -114,7 +125,7 @@ export async function takeUpMove(
     } catch (error) {
       if (!(error instanceof Failure) || wanted === to) throw error;
     }
-  const setAside = isThere && to !== "here" ? setAsideFiles(folder, openFiles(folder)) : [];
+  const setAside = isThere && to !== "here" ? setAsideFiles(folder, heldFiles(folder)) : [];
   endMove(folder);
   return isThere ? { rows, setAside } : undefined;
 }
@@ -131,12 +142,30 @@ interface OpenFile {
   readonly sql: Sql;
 }
 
-/** The files of a workspace that are there. */
-const openFiles = (folder: string): OpenFile[] =>
-  KEPT.filter((kept) => existsSync(pathOf(folder, kept))).map((kept) => ({
-    kept,
-    sql: sqliteSql(pathOf(folder, kept), kept.sqlite),
-  }));
+/** The files of a workspace that are there, opened so that nobody else writes to them. */
+function heldFiles(folder: string): OpenFile[] {
+  const files: OpenFile[] = [];
+  try {
+    for (const kept of KEPT)
+      if (existsSync(pathOf(folder, kept))) {
+        const sql = sqliteSql(pathOf(folder, kept), kept.sqlite);
+        files.push({ kept, sql });
+        sql.begin();
+      }
+    return files;
+  } catch (error) {
+    letGo(files);
+    throw error;
+  }
+}
+
+/** Lets files be written again. */
+function letGo(files: readonly OpenFile[]): void {
+  for (const { sql } of files) {
+    sql.rollback();
+    sql.close();
+  }
+}
 
 /** Closes files for good, also for processes that have them open, and sets them aside; their names. */
 function setAsideFiles(folder: string, files: readonly OpenFile[]): string[] {
@@ -205,33 +234,28 @@ function copy(from: Pick<Sql, "all" | "rows">, to: Sql, { tables, numbered }: Ke
   return copied;
 }
 
-/** Everything copied to a shared database, while nobody can write to the files. */
-export interface CopiedToShared {
+/** Everything copied to where it goes, and not in use there yet. */
+export interface Copied {
   readonly rows: number;
-  /** Closes the files for good, also for processes that have them open, and sets them aside; their names. */
+  /** Closes the files that it came from for good, also for processes that have them open, and sets them aside; their names. */
   finish(): string[];
-  /** Takes the copy back, and lets the files be written again. */
+  /** Takes the copy back, and lets what it came from be written again. */
   undo(): void;
 }
 
 /** Copies everything that is kept to a shared database, all of it or nothing; the copy carries the id of the move. */
-export function copyToShared(folder: string, address: string, { id }: Moving): CopiedToShared {
-  const files = openFiles(folder);
+export function copyToShared(folder: string, address: string, { id }: Moving): Copied {
+  let files: readonly OpenFile[] = [];
   // Each makes its tables; one connection copies into all of them.
   const opened: Sql[] = [];
   const closeShared = (): void => {
     for (const one of opened) one.close();
   };
-  const closeFiles = (): void => {
-    for (const { sql } of files) {
-      sql.rollback();
-      sql.close();
-    }
-  };
   try {
     for (const { postgres } of KEPT) opened.push(postgresSql(address, postgres));
     const [to] = opened as [Sql];
-    for (const { sql } of files) sql.begin();
+    // Nobody waits for the files while the database is waited for.
+    files = heldFiles(folder);
     let rows = 0;
     to.begin();
     try {
@@ -253,12 +277,12 @@ export function copyToShared(folder: string, address: string, { id }: Moving): C
       },
       undo() {
         closeShared();
-        closeFiles();
+        letGo(files);
         takeBack(address, id);
       },
     };
   } catch (error) {
-    closeFiles();
+    letGo(files);
     closeShared();
     throw error;
   }
@@ -278,10 +302,11 @@ const emptySql: Pick<Sql, "all" | "rows"> = {
   rows: () => [],
 };
 
-/** Copies everything that is kept in a shared database into files of the workspace, all of it or nothing; the database keeps it too. */
-export function copyFromShared(folder: string, address: string): { readonly rows: number } {
-  for (const kept of KEPT)
-    if (existsSync(pathOf(folder, kept))) throw new Failure("journal-not-empty", { place: `.zandrel/${kept.file}` });
+/**
+ * Copies everything that is kept in a shared database into files of a workspace that holds none ({@link expectNoFiles}), all of it or
+ * nothing; the database keeps it too.
+ */
+export function copyFromShared(folder: string, address: string): Copied {
   // What is left beside files that are gone belongs to none that is to come.
   removeFiles(folder);
   let rows = 0;
@@ -300,5 +325,5 @@ export function copyFromShared(folder: string, address: string): { readonly rows
     removeFiles(folder);
     throw error;
   }
-  return { rows };
+  return { rows, finish: () => [], undo: () => removeFiles(folder) };
 }

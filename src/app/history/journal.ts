@@ -24,7 +24,7 @@ export async function moveJournal(request: CommonRequest, context: AppContext): 
   const { folder } = openWorkspace(context.cwd, request.workspace);
   return lockWorkspace(folder, context, async () => {
     const { settings } = openWorkspace(context.cwd, folder);
-    const { beginMove, copyFromShared, copyToShared, endMove, noteCopied, takeUpMove } = await movingStores();
+    const { beginMove, copyFromShared, copyToShared, endMove, expectNoFiles, noteCopied, takeUpMove } = await movingStores();
     const takenUp = await takeUpMove(folder, settings.journal, journal, (kept) => sharedAddress(kept, folder));
     if (journal === settings.journal && takenUp !== undefined)
       return { ended: "fine", result: { journal, rows: takenUp.rows, setAside: [...takenUp.setAside] } };
@@ -33,27 +33,35 @@ export async function moveJournal(request: CommonRequest, context: AppContext): 
     if (journal !== "here" && !isKeptSafely(journal)) throw new Failure("journal-form", {});
     const address = await sharedAddress(journal === "here" ? settings.journal : journal, folder);
     if (!isDatabaseAddress(address)) throw new Failure("journal-form", {});
+    if (journal === "here") expectNoFiles(folder);
     const moving = beginMove(folder, journal);
-    const copied = ((): { readonly rows: number; readonly finish: () => string[] } => {
-      try {
-        const made =
-          journal === "here" ? { ...copyFromShared(folder, address), finish: () => [] } : copyToShared(folder, address, moving);
-        try {
-          noteCopied(folder, moving, made.rows);
-          setJournal(folder, journal);
-        } catch (error) {
-          if ("undo" in made) made.undo();
-          throw error;
-        }
-        return made;
-      } catch (error) {
+    const copied = whole(
+      () => (journal === "here" ? copyFromShared(folder, address) : copyToShared(folder, address, moving)),
+      () => endMove(folder),
+    );
+    // Until zandrel.yaml says otherwise the next call takes the copy back; from then on it carries the move to its end.
+    whole(
+      () => {
+        noteCopied(folder, moving, copied.rows);
+        setJournal(folder, journal);
+      },
+      () => {
+        copied.undo();
         endMove(folder);
-        throw error;
-      }
-    })();
-    // From here on the next call would carry it to its end.
+      },
+    );
     const setAside = copied.finish();
     endMove(folder);
     return { ended: "fine", result: { journal, rows: copied.rows, setAside } };
   });
+}
+
+/** Does a step; one that fails is taken back. */
+function whole<T>(step: () => T, takeBack: () => void): T {
+  try {
+    return step();
+  } catch (error) {
+    takeBack();
+    throw error;
+  }
 }

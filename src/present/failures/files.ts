@@ -149,6 +149,13 @@ export const FILES = {
       place,
     ),
   ),
+  "moving-broken": usage(({ path }: { path: string }) =>
+    say(
+      `${visible(path)} says where a move of the journal was broken off, and cannot be read`,
+      "look where zandrel.yaml says that the journal is kept, and remove this file",
+      path,
+    ),
+  ),
   "journal-shared": usage(({ journal }: { journal: string }) =>
     say(
       `the journal is kept at ${visible(journal)}`,

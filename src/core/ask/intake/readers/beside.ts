@@ -17,8 +17,7 @@ export type PastedProof =
   | { readonly kind: "meta"; readonly name: string; readonly content: string; readonly url?: string }
   | { readonly kind: "file"; readonly url: string; readonly text: string };
 
-const DOT = ".";
-const TERM = /(?<![\w=])[+?~-]?(?:include:|ip4:|ip6:|a:|mx:|exists:)[^\s\u0022“”'`,;<>]*[^\s\u0022“”'`,;<>.]/gi;
+const TERM = /(?<![\w=])[+?~-]?(?:include:|ip4:|ip6:|a:|mx:|exists:)[^\s"“”'`,;<>]*[^\s"“”'`,;<>.]/gi;
 
 /** “Add include:… to your SPF record”: terms for a record that may be there already. */
 export function readSpfTerms({ lines }: Paste, free: (line: number) => boolean): { terms: string[]; spans: Span[] } {
@@ -45,7 +44,7 @@ export const readNameServers =
   ({ lines }, free): Reading[] => {
     const readings: Reading[] = [];
     const own = domain.slice(0, -1);
-    const isBelowOwn = (text: string): boolean => text.toLowerCase().endsWith(own) && text.at(-own.length - 1) === DOT;
+    const isBelowOwn = (text: string): boolean => text.toLowerCase().endsWith(`.${own}`);
     const isOwn = (text: string): boolean => text.toLowerCase() === own || isBelowOwn(text);
     lines.forEach((line) => {
       if (
@@ -56,8 +55,8 @@ export const readNameServers =
         )
       )
         return;
-      const host = [...line.text.matchAll(/[^\s,;\u0022“”()]+/g)].map(([word]) => word.replace(/[.:]+$/, "")).find(isBelowOwn);
-      const names: { text: string; span: Span }[] = [...line.text.matchAll(/[^\s,;\u0022“”]+/g)]
+      const host = [...line.text.matchAll(/[^\s,;"“”()]+/g)].map(([word]) => word.replace(/[.:]+$/, "")).find(isBelowOwn);
+      const names: { text: string; span: Span }[] = [...line.text.matchAll(/[^\s,;"“”]+/g)]
         .map((match) => ({
           text: match[0].replace(/[.:)]+$/, ""),
           span: { line: line.index, from: match.index, to: match.index + match[0].length },
@@ -83,7 +82,7 @@ export const readNameServers =
           labelled: true,
           rows: names.map(({ text }) => ({
             line: line.index,
-            fields: host === undefined ? { nameServer: text } : { type: "NS", host: host.concat("."), value: text },
+            fields: host === undefined ? { nameServer: text } : { type: "NS", host: `${host}.`, value: text },
           })),
           spans: names.map(({ span }) => span),
         });
