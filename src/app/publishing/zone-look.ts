@@ -1,9 +1,8 @@
-import { type Change, isCarriedOut } from "../../core/change/index.ts";
+import { type Change, isCarriedOut, isSameText } from "../../core/change/index.ts";
 import type { Clause } from "../../core/clause/index.ts";
 import { type Lookup, liveAt, ownSetOf } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, name } from "../../core/name/index.ts";
 import { decodeUtf8, isOfType, printData, type RecordSet, sameData, txtValue } from "../../core/record/index.ts";
-import { isReordered, isSpf, readSpfRecord } from "../../core/spf/index.ts";
 import type { Domain, JournalledChange, Workspace } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsRequest, openDns } from "../dns/context.ts";
@@ -23,20 +22,12 @@ export const journalled = ({ action, name: of, type, before, after, asks, cacheW
 const showSet = (set: RecordSet | undefined): string =>
   set === undefined ? "nothing" : set.data.map((data) => printData(set.type, data)).join(", ");
 
-/** Whether two texts are the same, or SPF records that mean the same in another order. */
-function sameText(a: string, b: string): boolean {
-  if (a === b) return true;
-  if (!isSpf(a) || !isSpf(b)) return false;
-  const [one, other] = [readSpfRecord(a), readSpfRecord(b)];
-  return one.ok && other.ok && isReordered(one.value, other.value);
-}
-
-/** Whether two sets are the same, or differ by nothing but an order of SPF terms that means the same. */
+/** Whether two sets are the same, or differ by nothing but how policies, keys and SPF records are written. */
 export function sameState(a: RecordSet | undefined, b: RecordSet | undefined): boolean {
   if (sameData(a, b)) return true;
   if (a === undefined || b === undefined || !isOfType(a, "TXT") || !isOfType(b, "TXT")) return false;
   const [texts, others] = [a, b].map((set) => set.data.map((data) => decodeUtf8(txtValue(data)))) as [string[], string[]];
-  return texts.length === others.length && texts.every((text) => others.some((other) => sameText(text, other)));
+  return texts.length === others.length && texts.every((text) => others.some((other) => isSameText(text, other)));
 }
 
 /** Each changed set as it is now, beside what it was and what it was to become. */

@@ -11,7 +11,7 @@
 export type { Clash, ClashKind } from "./clash.ts";
 export * from "./draft.ts";
 export type { Change, Draft } from "./drafting.ts";
-export { isCarriedOut } from "./entered.ts";
+export { isCarriedOut, isSameText } from "./entered.ts";
 export * from "./lost.ts";
 export * from "./retire.ts";
 export * from "./sheet.ts";

@@ -135,7 +135,8 @@ export function sheetSteps(changes: readonly SetChange[], apex: DomainName, form
     comes: RecordData | undefined,
     goes: RecordData | undefined,
     staying: number,
-    isReplaced = false,
+    // What was at the name, and whether something comes in the place of what goes.
+    { before, isReplaced = false }: { readonly before?: RecordSet | undefined; readonly isReplaced?: boolean } = {},
   ): SheetStep => {
     const data = (comes ?? goes) as RecordData;
     const { note, ...fields } = valueFields(set, data, form);
@@ -155,7 +156,7 @@ export function sheetSteps(changes: readonly SetChange[], apex: DomainName, form
       name: set.name,
       type: set.type,
       isDone: (now) =>
-        (comes === undefined || isEntered(now, set, comes)) &&
+        (comes === undefined || isEntered(now, before, set, comes)) &&
         (goes === undefined || isTakenAway(now, set, goes, comes !== undefined || isReplaced)),
     };
   };
@@ -173,10 +174,13 @@ export function sheetSteps(changes: readonly SetChange[], apex: DomainName, form
       return { enter: after.data.map((data) => ttlStep(after, data, before.ttl)), remove: [] };
     const [come, go] = [comes[0], goes[0]];
     if (after !== undefined && comes.length === 1 && goes.length === 1)
-      return { enter: [step(after, come, go, staying)], remove: [] };
+      return { enter: [step(after, come, go, staying, { before })], remove: [] };
     return {
-      enter: after === undefined ? [] : comes.map((data) => step(after, data, undefined, staying)),
-      remove: before === undefined ? [] : goes.map((data) => step(before, undefined, data, staying, comes.length > 0)),
+      enter: after === undefined ? [] : comes.map((data) => step(after, data, undefined, staying, { before })),
+      remove:
+        before === undefined
+          ? []
+          : goes.map((data) => step(before, undefined, data, staying, { before, isReplaced: comes.length > 0 })),
     };
   };
   const names = [...new Set(changes.map((change) => change.name))];
