@@ -9,7 +9,9 @@ type ServiceNotice = "READY=1" | "STOPPING=1" | "WATCHDOG=1";
  */
 export function tellServiceManager(notice: ServiceNotice, env: Readonly<Record<string, string | undefined>>): void {
   if (env.NOTIFY_SOCKET === undefined || env.NOTIFY_SOCKET === "") return;
-  const child = spawn("systemd-notify", [`--pid=${process.pid}`, notice], { env: env as NodeJS.ProcessEnv, stdio: "ignore" });
+  // It is handed none of the secrets that this process was given.
+  const { PATH, NOTIFY_SOCKET } = env;
+  const child = spawn("systemd-notify", [`--pid=${process.pid}`, notice], { env: { PATH, NOTIFY_SOCKET }, stdio: "ignore" });
   child.on("error", () => undefined);
   child.unref();
 }

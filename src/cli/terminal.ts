@@ -22,7 +22,7 @@ function openTerminal(): { input: NodeJS.ReadStream; close: () => void } | undef
 
 /** Asks one line; undefined where the input ends instead, as Ctrl-D does, or the question is taken back. */
 export async function askLine(question: string, stop?: AbortSignal): Promise<string | undefined> {
-  const terminal = openTerminal();
+  const terminal = stop?.aborted === true ? undefined : openTerminal();
   if (terminal === undefined) return undefined;
   const lines = createInterface({ input: terminal.input, output: process.stderr });
   try {

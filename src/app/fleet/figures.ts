@@ -8,6 +8,8 @@ import type { GuardResult } from "./guard.ts";
 /** What the guard saw, as figures in some text format. */
 export interface Figures {
   readonly contentType: string;
+  /** Whether looks are made in time, as a sentence; how late the next one is, in milliseconds. */
+  health(late: number): { readonly text: string; readonly isWell: boolean };
   take(result: GuardResult): void;
   text(): Promise<string>;
 }
@@ -16,9 +18,6 @@ export interface Figures {
 export interface Health {
   late(): number;
 }
-
-/** How late a look may be on a busy machine before it is not well (milliseconds). */
-const LATE = 600_000;
 
 /**
  * Shows figures at an address, in a file, or both; `take` takes over what one look came to. At the address, `/health` says whether the
@@ -37,14 +36,7 @@ export async function showFigures(
           metrics,
           {
             "/metrics": { contentType: figures.contentType, text: async () => ({ text: await figures.text(), isWell: true }) },
-            "/health": {
-              contentType: "text/plain; charset=utf-8",
-              async text() {
-                const late = health.late();
-                const isWell = late < LATE;
-                return { text: isWell ? "well\n" : `the next look is ${Math.round(late / 60_000)} minutes late\n`, isWell };
-              },
-            },
+            "/health": { contentType: "text/plain; charset=utf-8", text: async () => figures.health(health.late()) },
           },
           "metrics",
         );

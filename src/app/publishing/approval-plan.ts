@@ -1,4 +1,4 @@
-import { asRecords, type DnsWant, dnsWants, isMet } from "../../core/ask/index.ts";
+import { dnsWants, isMet } from "../../core/ask/index.ts";
 import { type Change, type Draft, pending } from "../../core/change/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
 import { distinct } from "../../core/distinct.ts";
@@ -6,23 +6,14 @@ import { Failure } from "../../core/failure.ts";
 import type { TemplateUse } from "../../core/kit/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { type DomainName, parseName, withoutRootDot } from "../../core/name/index.ts";
-import { containsAll, type DataOf, decodeUtf8, isOfType, type RecordSet, txtValue } from "../../core/record/index.ts";
-import { isSpf } from "../../core/spf/index.ts";
-import {
-  type Incoming,
-  incomingRecords,
-  removedByHost,
-  type Template,
-  type TemplateCall,
-  templateCalls,
-  templateOfKit,
-  templateRecordSchema,
-} from "../../core/template/index.ts";
+import { containsAll, type RecordSet } from "../../core/record/index.ts";
+import { type TemplateCall, templateCalls, templateOfKit } from "../../core/template/index.ts";
 import type { ApprovalHost } from "../../net/index.ts";
 import { type Domain, kitsOf, type Workspace } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsRequest, openDns } from "../dns/context.ts";
 import { approvalHostOf } from "../hosts/discover.ts";
+import { type HostTemplate, incomingOf, keptTemplate, otherCalls, removedFrom, wantsOf } from "./host-removals.ts";
 import type { ApprovalOptions } from "./ways.ts";
 import { freshly } from "./zone-look.ts";
 
@@ -107,92 +98,6 @@ export async function standing(names: readonly DomainName[], source: Lookup): Pr
   return { sets: (await Promise.all(asked)).flat(), unseen };
 }
 
-/** Everything that a host puts into the zone when it applies a template, also what is there already and what no record of an ask says. */
-function incomingOf(
-  template: Pick<Template, "records"> | undefined,
-  call: TemplateCall,
-  wants: readonly DnsWant[],
-  apex: DomainName,
-): Incoming[] {
-  if (template === undefined) return wants.map(({ name, type }) => ({ name, type, texts: { mode: "none" } }));
-  return incomingRecords(template.records, call, apex);
-}
-
-/** Whether a record is among those that a template brings: whatever a host removes first, it is there afterwards. */
-const isBrought = (set: RecordSet, data: RecordSet["data"][number], wants: readonly DnsWant[]): boolean =>
-  wants.some(
-    (want) =>
-      want.name === set.name &&
-      want.type === set.type &&
-      // The terms of an SPF record are merged into the one that is there.
-      ((want.kind === "spf-terms" && isOfType(set, "TXT") && isSpf(decodeUtf8(txtValue(data as DataOf["TXT"])))) ||
-        containsAll(asRecords(want), { ...set, data: [data] })),
-  );
-
-/** What asks of one template want to be there. */
-const wantsOf = (domain: Domain, { uses }: TemplateCall): DnsWant[] =>
-  domain.asks
-    .filter(({ template }) => template !== undefined && uses.includes(template))
-    .flatMap(({ wants }) => dnsWants(wants).filter(({ kind }) => kind !== "absent"));
-
-/** The other templates that the asks of a domain came from, also the same one with other values. */
-const otherCalls = (domain: Domain, call: TemplateCall): TemplateCall[] =>
-  templateCalls(
-    domain.asks.flatMap(({ template }) => (template === undefined || call.uses.includes(template) ? [] : [template])),
-  );
-
-/** Whether two calls are of one template at one place, some groups of which both apply. */
-const isInstanceOf = (a: TemplateCall, b: TemplateCall): boolean =>
-  a.provider === b.provider &&
-  a.service === b.service &&
-  a.host === b.host &&
-  (a.groups.length === 0 || b.groups.length === 0 || a.groups.some((group) => b.groups.includes(group)));
-
-/** The data of a set that some wants brought, SPF terms aside: they are one with those of others. */
-const broughtBy = (set: RecordSet, wants: readonly DnsWant[]): RecordSet["data"] =>
-  set.data.filter((data) =>
-    isBrought(
-      set,
-      data,
-      wants.filter(({ kind }) => kind === "records"),
-    ),
-  );
-
-/**
- * What of a zone a host takes away by itself, and does not bring again: what its rules say, what it applied of the same template before,
- * unless that may be there several times, and all of another template of which it takes away a record that is not only there on applying.
- */
-function removedFrom(
-  before: readonly RecordSet[],
-  { template, call }: Pick<Ready, "template" | "call">,
-  wants: readonly DnsWant[],
-  domain: Domain,
-): RecordSet[] {
-  const apex = domain.name;
-  const byRules = removedByHost(before, apex, incomingOf(template, call, wants, apex));
-  const isMulti = template?.multiInstance === true || call.uses.some(({ multiInstance }) => multiInstance === true);
-  const whole = otherCalls(domain, call).filter((other) => {
-    if (isInstanceOf(call, other)) return !isMulti;
-    const kept = keptTemplate(other);
-    if (kept === undefined) return false;
-    const essential = kept.records.filter((record) => record.essential !== "OnApply");
-    const places = incomingOf({ records: essential }, other, [], apex);
-    const own = wantsOf(domain, other);
-    return byRules.some(
-      (set) =>
-        broughtBy(set, own).some((data) => !isBrought(set, data, wants)) &&
-        places.some(({ name, type }) => name === set.name && type === set.type),
-    );
-  });
-  const withOthers = whole.flatMap((other) => wantsOf(domain, other));
-  const ruled = new Map(byRules.map((set) => [`${set.name} ${set.type}`, set.data]));
-  return before.flatMap((set) => {
-    const gone = new Set([...(ruled.get(`${set.name} ${set.type}`) ?? []), ...broughtBy(set, withOthers)]);
-    const data = set.data.filter((recordData) => gone.has(recordData) && !isBrought(set, recordData, wants));
-    return data.length === 0 ? [] : [{ ...set, data }];
-  });
-}
-
 /** What a host would take away by itself that neither the draft takes away nor the person named. */
 function unagreed(
   removed: readonly RecordSet[],
@@ -239,12 +144,6 @@ function withRemovals(changes: readonly Change[], removed: readonly RecordSet[],
   ];
 }
 
-/** The records of a template as the asks keep them: they count where the host does not show its own copy. */
-function keptTemplate({ uses }: TemplateCall): Pick<Template, "records"> | undefined {
-  const records = uses.flatMap(({ records: own = [] }) => own.map((record) => templateRecordSchema.parse(record)));
-  return records.length === 0 ? undefined : { records };
-}
-
 /** The same, or as a kit of the workspace has it, for asks that were saved before they kept any. */
 async function ownTemplate({ folder }: Workspace, call: TemplateCall): Promise<HostTemplate | undefined> {
   const kept = keptTemplate(call);
@@ -253,9 +152,6 @@ async function ownTemplate({ folder }: Workspace, call: TemplateCall): Promise<H
   const own = kits.find(({ template }) => template?.providerId === call.provider && template.serviceId === call.service);
   return own === undefined ? undefined : templateOfKit(own).template;
 }
-
-/** What is known of a template: all of it where the host shows its copy, and its records otherwise. */
-type HostTemplate = Pick<Template, "records"> & Partial<Template>;
 
 /** One template that is ready to be applied at a host. */
 interface Ready {

@@ -117,16 +117,17 @@ async function approved(
 ): Promise<{ kind: "came-back" } | { kind: "not"; because: Clause }> {
   const { context, title } = how;
   const stop = new AbortController();
-  const late = sleep(APPROVAL_WINDOW, { kind: "nobody" } as const, { signal: stop.signal }).catch(
-    () => ({ kind: "nobody" }) as const,
-  );
+  const inTime = async () => {
+    await sleep(APPROVAL_WINDOW, undefined, { signal: stop.signal }).catch(() => undefined);
+    return { kind: "nobody" } as const;
+  };
   const typed = async () => {
     await context.prompt(clause("approve-enter"), stop.signal);
     return { kind: stop.signal.aborted ? "nobody" : "typed" } as const;
   };
   const came = await Promise.race([
     untilThere(domain, changes, how, stop.signal),
-    listener === undefined ? late : listener.wait(APPROVAL_WINDOW, stop.signal),
+    listener === undefined ? inTime() : listener.wait(APPROVAL_WINDOW, stop.signal),
     ...(context.interactive ? [typed()] : []),
   ]);
   stop.abort();

@@ -2,6 +2,9 @@ import { Counter, Gauge, Registry } from "prom-client";
 import type { GuardResult } from "../../app/fleet/guard.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 
+/** How late a look may be on a busy machine before something is wrong (milliseconds). */
+const LATE = 600_000;
+
 /** What the guard saw, as figures for a monitoring system (OpenMetrics 1.0). */
 export class GuardMetrics {
   readonly #registry = new Registry();
@@ -36,6 +39,14 @@ export class GuardMetrics {
       labelNames: ["notice"],
       registers,
     });
+  }
+
+  health(late: number): { readonly text: string; readonly isWell: boolean } {
+    const isWell = late < LATE;
+    return {
+      text: isWell ? "well\n" : `the next look is ${Math.round(late / 60_000)} minutes late: restart the guard\n`,
+      isWell,
+    };
   }
 
   /** Takes over what one look came to. */

@@ -176,7 +176,7 @@ function scanned(text: string, offset: number, line: number, domain: DomainName)
   return new Scan(tokensOf(plain), plain, offset, line, domain).run();
 }
 
-/** “(news.yourdomain.com)”: how a host looks in the end. */
+/** “(news.yourdomain…)”: how a host looks in the end. */
 const REMARK = /\([^()\n]{0,80}\b(?:your|my)-?domain\b[^()\n]{0,40}\)/gi;
 
 /** “For both the root domain and www”: one record at each of them. */
