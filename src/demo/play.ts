@@ -24,7 +24,12 @@ const KITS =
   ["../demo", "../../demo"].map((path) => fileURLToPath(new URL(`${path}/brackwater/kits`, import.meta.url))).find(existsSync) ??
   "kits";
 
-/** Types a command line and runs it as the user would, in its own process. */
+const SIGNALS = ["SIGINT", "SIGTERM", "SIGHUP"] as const;
+
+/**
+ * Types a command line and runs it as the user would, in its own process. It has no terminal of its own, so that the demo plays by itself
+ * and never asks who watches it; it ends with the demo.
+ */
 async function type(step: Step, folder: string, env: NodeJS.ProcessEnv): Promise<number | undefined> {
   const { clicks } = step;
   const running = execa(process.execPath, [process.argv[1] as string, ...step.argv], {
@@ -35,7 +40,13 @@ async function type(step: Step, folder: string, env: NodeJS.ProcessEnv): Promise
     stdout: "inherit",
     stderr: clicks === undefined && process.stderr.isTTY ? "inherit" : "pipe",
     reject: false,
+    detached: true,
   });
+  const stop = (signal: NodeJS.Signals): void => {
+    running.kill("SIGKILL");
+    process.kill(process.pid, signal);
+  };
+  for (const signal of SIGNALS) process.once(signal, stop);
   let clicked: Promise<unknown> | undefined;
   let shown = "";
   // What the command says beside its result is part of the story, and the address in it is where somebody clicks.
@@ -46,9 +57,13 @@ async function type(step: Step, folder: string, env: NodeJS.ProcessEnv): Promise
     if (link !== undefined && clicks !== undefined) clicked ??= clicks(link);
   });
   const { exitCode } = await running;
+  for (const signal of SIGNALS) process.off(signal, stop);
   await clicked;
   return exitCode;
 }
+
+/** Whoever clicks in the demo sits in front of this machine, wherever the demo itself is watched from. */
+const AT_SCREEN = { DISPLAY: ":0", SSH_CONNECTION: undefined, SSH_TTY: undefined };
 
 /** Plays the guided demo in a workspace of its own, which is kept in a folder where one is named. */
 export async function playDemo(keep: string | undefined, audience: Audience): Promise<void> {
@@ -70,7 +85,8 @@ export async function playDemo(keep: string | undefined, audience: Audience): Pr
         audience.typed(step);
         // The clock leaps now and then, and every command is told where it stands.
         const colour = audience.colour ? { FORCE_COLOR: "1" } : {};
-        const ended = (await type(step, folder, { ...audience.env, ...lab.env, ...colour, TZ: audience.env.TZ ?? "UTC" })) ?? -1;
+        const env = { ...audience.env, ...AT_SCREEN, ...lab.env, ...colour, TZ: audience.env.TZ ?? "UTC" };
+        const ended = (await type(step, folder, env)) ?? -1;
         if (ended !== step.ends) throw new Failure("demo-broke-off", { argv: step.argv, ended, expected: step.ends });
       }
     }
