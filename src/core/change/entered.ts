@@ -53,10 +53,10 @@ function isLeft(now: RecordSet | undefined, before: RecordSet | undefined, text:
 export const isEntered = (now: RecordSet | undefined, before: RecordSet | undefined, of: RecordSet, data: RecordData): boolean =>
   does(now, of, data) && !isLeft(now, before, textOf(of, data) ?? "");
 
-/** Whether a record that was to be taken away is gone; the one policy of a name is changed in place, and what has come says whether it was. */
-export function isTakenAway(now: RecordSet | undefined, of: RecordSet, data: RecordData, isReplaced: boolean): boolean {
-  const old = textOf(of, data);
-  return (old !== undefined && (isSpf(old) || isDmarc(old)) && isReplaced) || !holds(now, data);
+/** Whether two records are of the one policy or the one SPF record of a name, so that one is changed into the other. */
+export function isSamePolicy(a: RecordSet, one: RecordData, b: RecordSet, other: RecordData): boolean {
+  const texts = [textOf(a, one) ?? "", textOf(b, other) ?? ""];
+  return texts.every(isSpf) || texts.every(isDmarc);
 }
 
 /** Whether a TTL is as short as it was to become. */
@@ -72,7 +72,6 @@ export function isCarriedOut(now: RecordSet | undefined, { before, after }: Pick
   if (before !== undefined && after !== undefined && comes.length + goes.length === 0)
     return after.data.every((data) => holds(now, data)) && hasTtl(now, after.ttl);
   return (
-    (after === undefined || comes.every((data) => isEntered(now, before, after, data))) &&
-    (before === undefined || goes.every((data) => isTakenAway(now, before, data, comes.length > 0)))
+    (after === undefined || comes.every((data) => isEntered(now, before, after, data))) && goes.every((data) => !holds(now, data))
   );
 }

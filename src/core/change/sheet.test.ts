@@ -74,3 +74,26 @@ describe("a record as the form wants it", () => {
     expect(allInWords(entries[0]?.note)).toContain("leave the other TXT record at this host as it is");
   });
 });
+
+describe("what is changed in place says from what", () => {
+  const acts = (before: string, after: string) =>
+    sheet({}, change(before, after)).map(
+      ({ action, value, was }) => `${action} ${was === undefined ? "" : `${was} -> `}${value}`,
+    );
+  test.each<[string, string, string, string[]]>([
+    ["a priority", "@ MX 30 mx2.test.", "@ MX 20 mx2.test.", ["change 30 mx2.test. -> mx2.test"]],
+    ["a target", "@ MX 30 mx1.test.", "@ MX 30 mx2.test.", ["change mx1.test -> mx2.test"]],
+    [
+      "one of two SPF records, and the other goes",
+      '@ TXT "v=spf1 mx -all"\n@ TXT "v=spf1 a ~all"\n@ TXT "t"',
+      '@ TXT "v=spf1 mx a -all"\n@ TXT "t"',
+      ["change v=spf1 mx -all -> v=spf1 mx a -all", "delete v=spf1 a ~all"],
+    ],
+    [
+      "two mail servers, one comes",
+      "@ MX 10 a.test.\n@ MX 20 b.test.",
+      "@ MX 5 c.test.",
+      ["enter c.test", "delete a.test", "delete b.test"],
+    ],
+  ])("%s", (_, before, after, expected) => expect(acts(before, after)).toEqual(expected));
+});

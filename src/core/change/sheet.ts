@@ -14,7 +14,7 @@ import {
   txtValue,
 } from "../record/index.ts";
 import type { SetChange } from "../zone/index.ts";
-import { hasTtl, isEntered, isTakenAway } from "./entered.ts";
+import { hasTtl, isEntered, isSamePolicy } from "./entered.ts";
 import { holds } from "./gather.ts";
 
 /** How a DNS host's form wants records written. */
@@ -135,8 +135,7 @@ export function sheetSteps(changes: readonly SetChange[], apex: DomainName, form
     comes: RecordData | undefined,
     goes: RecordData | undefined,
     staying: number,
-    // What was at the name, and whether something comes in the place of what goes.
-    { before, isReplaced = false }: { readonly before?: RecordSet | undefined; readonly isReplaced?: boolean } = {},
+    before?: RecordSet,
   ): SheetStep => {
     const data = (comes ?? goes) as RecordData;
     const { note, ...fields } = valueFields(set, data, form);
@@ -149,15 +148,16 @@ export function sheetSteps(changes: readonly SetChange[], apex: DomainName, form
       comes === undefined ? undefined : ttlNote,
     ].filter((candidate) => candidate !== undefined);
     const action = missing ? "not-offered" : comes === undefined ? "delete" : goes === undefined ? "enter" : "change";
-    const was = comes === undefined || goes === undefined ? {} : { was: valueFields(set, goes, form).value };
+    // Where the value stays, and a field beside it changes, the old record is shown whole.
+    const oldValue = comes === undefined || goes === undefined ? undefined : valueFields(set, goes, form).value;
+    const was =
+      oldValue === undefined ? {} : { was: oldValue === fields.value ? printData(set.type, goes as RecordData) : oldValue };
     const entry = { action, type: set.type, host: hostField(set.name, apex, form), ...fields, ttl, ...was } as const;
     return {
       entry: { ...entry, ...(notes.length === 0 ? {} : { note: clause("sheet-notes", { notes }) }) },
       name: set.name,
       type: set.type,
-      isDone: (now) =>
-        (comes === undefined || isEntered(now, before, set, comes)) &&
-        (goes === undefined || isTakenAway(now, set, goes, comes !== undefined || isReplaced)),
+      isDone: (now) => (comes === undefined || isEntered(now, before, set, comes)) && (goes === undefined || !holds(now, goes)),
     };
   };
   /** A record of which only the TTL changes. */
@@ -172,15 +172,18 @@ export function sheetSteps(changes: readonly SetChange[], apex: DomainName, form
     const staying = (before?.data.length ?? 0) - goes.length;
     if (before !== undefined && after !== undefined && comes.length + goes.length === 0 && before.ttl !== after.ttl)
       return { enter: after.data.map((data) => ttlStep(after, data, before.ttl)), remove: [] };
-    const [come, go] = [comes[0], goes[0]];
-    if (after !== undefined && comes.length === 1 && goes.length === 1)
-      return { enter: [step(after, come, go, staying, { before })], remove: [] };
+    // A record that takes the place of the only other one, or of one of several policies, is that one changed.
+    const [come] = comes;
+    const go =
+      comes.length !== 1 || before === undefined || after === undefined
+        ? undefined
+        : goes.length === 1
+          ? goes[0]
+          : goes.find((data) => isSamePolicy(after, come as RecordData, before, data));
+    const gone = goes.filter((data) => data !== go);
     return {
-      enter: after === undefined ? [] : comes.map((data) => step(after, data, undefined, staying, { before })),
-      remove:
-        before === undefined
-          ? []
-          : goes.map((data) => step(before, undefined, data, staying, { before, isReplaced: comes.length > 0 })),
+      enter: after === undefined ? [] : comes.map((data) => step(after, data, go, staying, before)),
+      remove: before === undefined ? [] : gone.map((data) => step(before, undefined, data, staying, before)),
     };
   };
   const names = [...new Set(changes.map((change) => change.name))];

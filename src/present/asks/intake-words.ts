@@ -35,6 +35,7 @@ const REPAIRS: Readonly<Record<string, string>> = {
   "type-spf": "an SPF record is published as a TXT record",
   "example-left-out": "the page shows it as an example only",
   "left-alone": "the page says to keep what is there",
+  "found-left-out": "the page shows it as what is there now",
   "struck-out": "the page shows it struck through",
 };
 

@@ -89,15 +89,22 @@ function lossText({ domain, name, type, records, now, enter }: PublishResult["lo
   const what = isChanged
     ? `it was ${was} before, and is ${visible(dataList(now))} now; what it said before is still needed`
     : `${was} stood there before, was not to be touched, and is gone`;
-  const fields = enter.map(
-    ({ host, value, was: old, priority, ttl }) =>
-      `type ${type}, host ${host === "" ? "left empty" : `“${visible(host)}”`}, ${old === undefined ? "" : `from “${visible(old)}” to `}value “${visible(value)}”${priority === undefined ? "" : `, priority ${priority}`}, TTL ${ttl}`,
-  );
-  const act = isChanged ? "change it, and enter no second one beside it" : "enter it again";
+  const acts = enter.map(({ action, host, value, was: old, priority, ttl }) => {
+    const place = `type ${type}, host ${host === "" ? "left empty" : `“${visible(host)}”`}`;
+    const record = `“${visible(value)}”${priority === undefined ? "" : `, priority ${priority}`}`;
+    switch (action) {
+      case "delete":
+        return `delete it: ${place}, value ${record}`;
+      case "change":
+        return `change it, and enter no second one beside it: ${place}, from “${visible(old ?? "")}” to value ${record}, TTL ${ttl}`;
+      default:
+        return `${isChanged ? "enter it" : "enter it again"}: ${place}, value ${record}, TTL ${ttl}`;
+    }
+  });
   return [
     `${style.bad(isChanged ? "✗ changed" : "✗ deleted too much")}  ${style.strong(`${displayName(name)} ${type}`)}`,
     `  ${wrap(what, width - 2, "  ")}`,
-    `  ${style.careful("do:")} ${wrap(`${act}: ${listOf(fields)}`, width - 6, "      ")}`,
+    ...acts.map((act) => `  ${style.careful("do:")} ${wrap(act, width - 6, "      ")}`),
     `  ${wrap(`or, if it was meant: ${style.command(`zandrel publish ${withoutRootDot(domain)} --check --meant ${shellWord(relativeText(name, domain))}`)}`, width - 2, "  ")}`,
   ].join("\n");
 }

@@ -230,7 +230,8 @@ function sortRows(pass: Pass, rows: readonly Row[], sections: readonly Section[]
     if (other !== undefined) elsewhere.push({ domain: other, fields });
     else if (row.remove === true || (action === undefined ? sections[row.line]?.remove === true : SAYS.remove.test(action)))
       removed.push({ ...row, fields });
-    else if ((action !== undefined && SAYS.keep.test(action)) || (showsBoth && isFound(row))) leftOut("left-alone", row);
+    else if (action !== undefined && SAYS.keep.test(action)) leftOut("left-alone", row);
+    else if (showsBoth && isFound(row)) leftOut("found-left-out", row);
     else {
       wanted.push({ ...row, fields });
       if (oldValue !== undefined && !isEmptyMark(oldValue) && oldValue !== fields.value && !SAYS.example.test(oldValue))
