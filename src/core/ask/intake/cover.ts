@@ -281,9 +281,9 @@ export function leftoverOf(
         looksLikeName(token) &&
         lower.endsWith(`.${own}`) &&
         [...known].some((held) => isBelowName(held, lower, own));
-      // How a name looks in the end, with a stand-in for the reader's own domain.
-      const isStandIn = rows.length > 0 && /(?:^|\.)(?:your|my)-?domain\.\w+$/i.test(token);
-      if (isAbove || isStandIn || (sentence && /^[+?~-]all$/.test(token))) continue;
+      // How a name looks in the end, with a placeholder for the reader's own domain.
+      const isPlaceholder = rows.length > 0 && /(?:^|\.)(?:your|my)-?domain\.\w+$/i.test(token);
+      if (isAbove || isPlaceholder || (sentence && /^[+?~-]all$/.test(token))) continue;
       if (isOwn || known.has(lower) || (lower.length > 5 && whole.includes(lower))) continue;
       const mayBeName = looksLikeName(token) && !/\.(?:html?|php|pdf|txt|png|jpe?g|csv|json|ya?ml|zone)$/i.test(token);
       if (looksLikeData(token) || (mayBeName && (!sentence || ABOUT_RECORDS.test(rest)) && rows.length > 0 && !isContact(rest)))

@@ -135,6 +135,11 @@ describe("what a page says of several things at once", () => {
       ["go NS ns-1.quaylet.example.", "go NS ns-2.quaylet.example."],
     ],
     ["Set an A record to 203.0.113.30 for both the root domain and www.", ["@ A 203.0.113.30", "www A 203.0.113.30"]],
+    ["✅ DMARC  TXT  _dmarc  v=DMARC1; p=none;  Verified", ['_dmarc TXT "v=DMARC1; p=none;"']],
+    [
+      "Add a TXT record at _dmarc with v=DMARC1;  p=none;  rua=mailto:a@quaylet.example",
+      ['_dmarc TXT "v=DMARC1;  p=none;  rua=mailto:a@quaylet.example"'],
+    ],
     ["Type: A\nName: @ and www\nValue: 203.0.113.31", ["@ A 203.0.113.31", "www A 203.0.113.31"]],
     ["Hostname: help\nPoints to: helpdesk.quaylet.example", ["help CNAME helpdesk.quaylet.example."]],
     ["CNAME: autodiscover = autodiscover.quaylet.example", ["autodiscover CNAME autodiscover.quaylet.example."]],

@@ -1,4 +1,4 @@
-import { type DomainName, isAtOrBelow, parseName } from "../../../name/index.ts";
+import { type DomainName, isAtOrBelow, parseName, withoutRootDot } from "../../../name/index.ts";
 import { readSpfRecord } from "../../../spf/index.ts";
 import { looksLikeName, type Paste, type Span, wholeLine } from "../paste.ts";
 import type { Reader, Reading } from "../reading.ts";
@@ -43,7 +43,7 @@ export const readNameServers =
   (domain: DomainName): Reader =>
   ({ lines }, free): Reading[] => {
     const readings: Reading[] = [];
-    const own = domain.slice(0, -1);
+    const own = withoutRootDot(domain);
     const isBelowOwn = (text: string): boolean => text.toLowerCase().endsWith(`.${own}`);
     const isOwn = (text: string): boolean => text.toLowerCase() === own || isBelowOwn(text);
     lines.forEach((line) => {

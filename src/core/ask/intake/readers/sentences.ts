@@ -34,8 +34,11 @@ function tokensOf(text: string): Token[] {
       if (policy) {
         const rest = /^[^"“”«»`\n]*/.exec(text.slice(match.index))?.[0] ?? word;
         const value = rest
-          // In cells, what stands behind a gap is another one.
-          .replace(/(?: {2,}|\t).*$|\s+[–—-]\s.*$|,\s+(?:ttl|priority|prio|with|and|please|thanks?)\b.*$/i, "")
+          // In cells, what stands behind a gap is another one; a term or tag goes on.
+          .replace(
+            /(?: {2,}|\t)(?!\S*[:=]|[-+?~]?(?:all|mx|a|ptr)(?![\w])).*$|\s+[–—-]\s.*$|,\s+(?:ttl|priority|prio|with|and|please|thanks?)\b.*$/i,
+            "",
+          )
           .replace(/[\s)]+$/, "")
           .replace(/(?<=[a-z0-9])[.,]$/i, "");
         tokens.push({
