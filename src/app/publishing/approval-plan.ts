@@ -1,5 +1,5 @@
 import { dnsWants, isMet } from "../../core/ask/index.ts";
-import { type Change, type Draft, pending } from "../../core/change/index.ts";
+import { type Change, type Clash, type Draft, pending } from "../../core/change/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
 import { distinct } from "../../core/distinct.ts";
 import { Failure } from "../../core/failure.ts";
@@ -13,7 +13,7 @@ import { type Domain, kitsOf, type Workspace } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsRequest, openDns } from "../dns/context.ts";
 import { approvalHostOf } from "../hosts/discover.ts";
-import { type HostTemplate, incomingOf, keptTemplate, otherCalls, removedFrom, wantsOf } from "./host-removals.ts";
+import { type HostTemplate, incomingOf, keptTemplate, otherCalls, removedFrom, rivalInstance, wantsOf } from "./host-removals.ts";
 import type { ApprovalOptions } from "./ways.ts";
 import { freshly } from "./zone-look.ts";
 
@@ -194,6 +194,26 @@ function touchOf(domain: Domain, call: TemplateCall, template: HostTemplate | un
   return { wants, names: [domain.name, ...[...wants, ...changes, ...incoming, ...others].map(({ name }) => name)] };
 }
 
+/** A template that is wanted twice, as a clash of each ask of it that something would be published for. */
+const clashesOf = (
+  { asks, others }: { readonly asks: readonly string[]; readonly others: readonly string[] },
+  changes: readonly Change[],
+  { provider, service }: TemplateCall,
+): Clash[] =>
+  asks.flatMap((ask) => {
+    const own = changes.find((change) => change.asks.includes(ask));
+    if (own === undefined) return [];
+    const { name, type } = own;
+    return [
+      {
+        ...{ kind: "asks-disagree", name, type, ask, replaceable: false, contradicts: false },
+        because: clause("approve-one-instance", { asks: [...asks, ...others], provider, service }),
+        breaks: clause("change-breaks-nothing-yet"),
+        options: [clause("approve-retire-instance", { asks, others })],
+      },
+    ];
+  });
+
 /**
  * A draft with what the DNS host of its domain takes away by itself when it applies the templates of its asks, by the rules that the asks
  * keep; the host is not asked. `names` are those at which nobody agreed to that yet.
@@ -208,20 +228,32 @@ export async function withApproval(
   const changes = pending(draft);
   const { covered } = divide(domain, changes);
   const all: RecordSet[] = [];
+  const clashes: Clash[] = [];
   for (const call of templateCalls(covered.flatMap(({ uses }) => uses))) {
     const template = keptTemplate(call);
+    const rival = rivalInstance(domain, call, template);
+    if (rival !== undefined) {
+      clashes.push(...clashesOf(rival, changes, call));
+      continue;
+    }
     const own = covered.flatMap(({ change, uses }) => (uses.some((use) => call.uses.includes(use)) ? [change] : []));
     const { wants, names } = touchOf(domain, call, template, own);
     const { sets } = await standing(names, source);
     all.push(...removedFrom(sets, { template, call }, wants, domain));
   }
+  const disputed = new Set(clashes.map(({ ask }) => ask));
+  const free = {
+    ...draft,
+    changes: draft.changes.filter(({ asks, action }) => action === "keep" || !asks.some((ask) => disputed.has(ask))),
+    clashes: [...draft.clashes, ...clashes],
+  };
   const removed = unagreed(all, changes, domain, []);
-  if (removed.length === 0) return { draft, names: [] };
+  if (removed.length === 0) return { draft: free, names: [] };
   const asks = [...new Set(covered.flatMap(({ change }) => change.asks))];
-  const planned = withRemovals(changes, removed, asks);
+  const planned = withRemovals(pending(free), removed, asks);
   const isPlanned = ({ name, type }: Change) => planned.some((change) => change.name === name && change.type === type);
   return {
-    draft: { ...draft, changes: [...planned, ...draft.changes.filter((change) => !isPlanned(change))] },
+    draft: { ...free, changes: [...planned, ...free.changes.filter((change) => !isPlanned(change))] },
     names: [...new Set(removed.map(({ name }) => withoutRootDot(name)))],
   };
 }
@@ -247,6 +279,11 @@ export async function planApproval(domain: Domain, changes: readonly Change[], h
     const found = await approvalHostOf(domain.name, dns, request.timeout);
     if (!found.ok) return nothing(clause("approve-none-taken", { title, because: found.error.because }));
     const { ready, left } = await readyAt(found.value, covered, workspace, request.timeout);
+    for (const { call, template } of ready) {
+      const rival = rivalInstance(domain, call, template);
+      if (rival !== undefined)
+        throw new Failure("approval-twice", { title, ...rival, provider: call.provider, service: call.service });
+    }
     const touching = ready.map((one) => ({ ...one, ...touchOf(domain, one.call, one.template, one.changes) }));
     const all = touching.flatMap(({ names }) => names);
     const seen = await freshly(domain, workspace, request, context, (source) => standing(all, source));

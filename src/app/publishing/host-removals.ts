@@ -74,8 +74,8 @@ const broughtBy = (set: RecordSet, wants: readonly DnsWant[]): RecordSet["data"]
   );
 
 /**
- * What of a zone a host takes away by itself, and does not bring again: what its rules say, what it applied of the same template before,
- * unless that may be there several times, and all of another template of which it takes away a record that is not only there on applying.
+ * What of a zone a host takes away by itself, and does not bring again: what its rules say, and all of another template of which it takes
+ * away a record that is not only there on applying.
  */
 export function removedFrom(
   before: readonly RecordSet[],
@@ -85,9 +85,7 @@ export function removedFrom(
 ): RecordSet[] {
   const apex = domain.name;
   const byRules = removedByHost(before, apex, incomingOf(template, call, wants, apex));
-  const isMulti = template?.multiInstance === true || call.uses.some(({ multiInstance }) => multiInstance === true);
   const whole = otherCalls(domain, call).filter((other) => {
-    if (isInstanceOf(call, other)) return !isMulti;
     const kept = keptTemplate(other);
     if (kept === undefined) return false;
     const essential = kept.records.filter((record) => record.essential !== "OnApply");
@@ -106,4 +104,22 @@ export function removedFrom(
     const data = set.data.filter((recordData) => gone.has(recordData) && !isBrought(set, recordData, wants));
     return data.length === 0 ? [] : [{ ...set, data }];
   });
+}
+
+/** Ids of the asks that came from one call of a template. */
+const idsOf = (domain: Domain, { uses }: TemplateCall): string[] =>
+  domain.asks.filter(({ template }) => template !== undefined && uses.includes(template)).map(({ id }) => id);
+
+/**
+ * Asks that cannot be had together: a host keeps one instance of a template at a place, unless the template says otherwise, so that it
+ * takes one of them away whenever it applies the other.
+ */
+export function rivalInstance(
+  domain: Domain,
+  call: TemplateCall,
+  template: HostTemplate | undefined,
+): { readonly asks: readonly string[]; readonly others: readonly string[] } | undefined {
+  if (template?.multiInstance === true || call.uses.some(({ multiInstance }) => multiInstance === true)) return undefined;
+  const other = otherCalls(domain, call).find((candidate) => isInstanceOf(call, candidate));
+  return other === undefined ? undefined : { asks: idsOf(domain, call), others: idsOf(domain, other) };
 }

@@ -216,7 +216,7 @@ async function drafted(
     "services.zone",
     ...names.flatMap((name) => ["--replace", name]),
   );
-  expect(result.clashes).toEqual([]);
+  if (result.clashes.length > 0) return result.clashes;
   const relative = (name: string) => (name === `${DOMAIN}.` ? "@" : name.slice(0, -DOMAIN.length - 2));
   const lines = ({ name, type, data }: RecordSet): Line[] =>
     data.map((one) => [relative(name), type, "strings" in one ? `"${decodeUtf8(txtValue(one))}"` : printData(type, one)]);
@@ -251,8 +251,14 @@ describe("what a host applied before", () => {
   const all: Row = { ...TOKEN, txtConflictMatchingMode: "All" };
   const proof: Row = { type: "TXT", host: "@", data: "quaylet=77b1" };
   test.each<[string, Row[], Line[], Fields, Fields[], Line[]]>([
-    ["the same with another value goes", [TOKEN], [old], { values }, [before], [fresh]],
-    ["where it may be there several times it stays", [TOKEN], [old], { values, multiInstance: true }, [before], [old, fresh]],
+    [
+      "where it may be there several times it stays",
+      [TOKEN],
+      [old],
+      { values, multiInstance: true },
+      [{ ...before, multiInstance: true }],
+      [old, fresh],
+    ],
     ["the same below another host stays", [TOKEN], [], { values }, [], [fresh]],
     ["another one stays", [TOKEN], [own, note], { values }, [{ ...OTHER, records: [proof, NOTE] }], [own, note, fresh]],
     [
@@ -274,4 +280,21 @@ describe("what a host applied before", () => {
   ])("%s", async (_, rows, zone, more, others, expected) => {
     expect(text(await drafted(rows, zone, "@", more, others))).toBe(text(expected));
   });
+  test.each<[string, Line[]]>([
+    ["is there", [old]],
+    ["is to come as well", []],
+  ])(
+    "the same with another value, which %s, cannot be had beside it: each approval would take the other away",
+    async (_, zone) => {
+      const clashes = await drafted([TOKEN], zone, "@", { values }, [before]);
+      expect(clashes.map(({ kind, ask }: { kind: string; ask: string }) => [kind, ask])).toEqual([
+        ["asks-disagree", "pagewick-site"],
+        ["asks-disagree", "pagewick-site-2"],
+      ]);
+      expect(clashes.at(-1)).toMatchObject({
+        because: expect.stringMatching(/come from one template \(site of pagewick\.example\) .* keeps one of them/),
+        options: ["zandrel retire pagewick-site (keeps pagewick-site-2)"],
+      });
+    },
+  );
 });

@@ -146,6 +146,18 @@ export const PUBLISHING = {
   "approve-other-host": ({ written, found }: { readonly written: string; readonly found: string }) =>
     `zandrel.yaml says that it gives grants at ${written}, and the domain leads to ${found}`,
   "approve-page-not-https": "the page it names is not an https one",
+  "approve-one-instance": ({
+    asks,
+    provider,
+    service,
+  }: {
+    readonly asks: readonly string[];
+    readonly provider: string;
+    readonly service: string;
+  }) =>
+    `${listOf(asks)} come from one template (${service} of ${provider}) with other values, and the DNS host keeps one of them: each approval removes the records of the other`,
+  "approve-retire-instance": ({ asks, others }: { readonly asks: readonly string[]; readonly others: readonly string[] }) =>
+    `${others.map((ask) => `zandrel retire ${ask}`).join("; ")} (keeps ${listOf(asks)})`,
   /** What a person reads while it is waited for them. */
   "approve-enter": "Press Enter to go on without waiting; what is approved by then counts.",
   "approve-gave-up": ({ title }: { readonly title: string }) =>

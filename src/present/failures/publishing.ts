@@ -158,6 +158,26 @@ export const PUBLISHING = {
       "--replace",
     ),
   ),
+  "approval-twice": problem(
+    ({
+      title,
+      asks,
+      others,
+      provider,
+      service,
+    }: {
+      title: string;
+      asks: readonly string[];
+      others: readonly string[];
+      provider: string;
+      service: string;
+    }) =>
+      say(
+        `nothing was published, because ${visible(title)} keeps one instance of the template ${visible(service)} of ${visible(provider)}, and ${listOf([...asks, ...others])} need two`,
+        `retire what is not needed any more: zandrel retire ${others[0] ?? "ASK"}, or zandrel retire ${asks[0] ?? "ASK"}`,
+        provider,
+      ),
+  ),
   "signing-key-kind": usage(({ path, provider }: { path: string; provider: string }) =>
     say(
       `${visible(path)} is not an RSA key, and links for templates of ${visible(provider)} are signed with RSA`,
