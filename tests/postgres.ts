@@ -26,6 +26,8 @@ export interface Postgres {
   start(): Promise<void>;
   /** Runs statements, and hands back the rows of the last one. */
   ask(sql: string): Promise<unknown[]>;
+  /** Starts it later, by somebody else: whoever waits here can do nothing. */
+  startIn(seconds: number): void;
   /** Ends it as a crash does. */
   stop(): Promise<void>;
   close(): Promise<void>;
@@ -48,10 +50,13 @@ export async function startPostgres(): Promise<Postgres> {
   ]);
   await execa(program, argv);
   let child: ChildProcess | undefined;
-  const start = async (): Promise<void> => {
+  const startIn = (seconds: number): void => {
     const options = ["-D", data, "-p", String(port), "-h", "127.0.0.1", "-k", folder, "-c", "fsync=off"];
-    const [run, args] = asOwner(bin("postgres"), options);
+    const [run, args] = asOwner("sh", ["-c", `sleep ${seconds}; exec "$0" "$@"`, bin("postgres"), ...options]);
     child = spawn(run, args, { stdio: "ignore" });
+  };
+  const start = async (): Promise<void> => {
+    startIn(0);
     for (let i = 0; i < 200; i++) {
       const { exitCode } = await execa(bin("pg_isready"), ["-h", "127.0.0.1", "-p", String(port)], { reject: false });
       if (exitCode === 0) return;
@@ -78,6 +83,7 @@ export async function startPostgres(): Promise<Postgres> {
       }
     },
     start,
+    startIn,
     stop,
     async close() {
       await stop();

@@ -9,6 +9,7 @@ import { name } from "../src/core/name/index.ts";
 import { startLab } from "../src/lab/index.ts";
 import { EVENTS_FORM, EventStore, POSTGRES_EVENTS } from "../src/workspace/event-store.ts";
 import { JOURNAL_FORM, Journal, POSTGRES_JOURNAL } from "../src/workspace/journal.ts";
+import { placeOf } from "../src/workspace/postgres.ts";
 import { postgresSql } from "../src/workspace/postgres-sql.ts";
 import { type Sql, sqliteSql } from "../src/workspace/sql.ts";
 import { POSTGRES_REPORTS, REPORTS_FORM, ReportStore, RowSums, reportsIn } from "../src/workspace/tally.ts";
@@ -35,10 +36,11 @@ const SQLITE: Stores = {
   reports: () => sqliteSql(join(folder, `${++files}.db`), REPORTS_FORM),
   reportStore: (sql) => new ReportStore(sql),
 };
+const says = (): void => undefined;
 const POSTGRES: Stores = {
-  journal: () => postgresSql(postgres.url, POSTGRES_JOURNAL, WORKER),
-  events: () => postgresSql(postgres.url, POSTGRES_EVENTS, WORKER),
-  reports: () => postgresSql(postgres.url, POSTGRES_REPORTS, WORKER),
+  journal: () => postgresSql({ url: postgres.url, says }, POSTGRES_JOURNAL, WORKER),
+  events: () => postgresSql({ url: postgres.url, says }, POSTGRES_EVENTS, WORKER),
+  reports: () => postgresSql({ url: postgres.url, says }, POSTGRES_REPORTS, WORKER),
   reportStore: reportsIn,
 };
 
@@ -242,6 +244,30 @@ describePostgres("in PostgreSQL", () => {
     expect(back).toMatchObject({ exit: 0, err: "" });
     expect(await story(second)).toEqual(all);
     expect(existsSync(join(second, ".zandrel/journal.db"))).toBe(true);
+  });
+
+  test("a database that cannot be reached is waited for, which is said once: at the first question and at any later one", async () => {
+    const at = await workspace();
+    await run(at, "journal", "env:JOURNAL");
+    const before = await run(at, "status");
+    for (const argv of [["status"], ["guard", "--once"]]) {
+      await postgres.stop();
+      postgres.startIn(3);
+      const waited = await run(at, ...argv);
+      expect([argv, waited.exit, waited.err]).toEqual([
+        argv,
+        0,
+        `${`The database at ${placeOf(postgres.url)} cannot be reached; waiting for it.`}\n`,
+      ]);
+      if (argv[0] === "status") expect(waited.out).toBe(before.out);
+    }
+    let said = 0;
+    const sql = postgresSql({ url: postgres.url, says: () => void (said += 1) }, POSTGRES_JOURNAL, WORKER);
+    await postgres.stop();
+    postgres.startIn(3);
+    expect(sql.all("SELECT count(*) AS number FROM entry")).toHaveLength(1);
+    expect(said).toBe(1);
+    sql.close();
   });
 
   test("a process that has the file open while it is moved is told so, and nothing it says is lost in the old file", async () => {

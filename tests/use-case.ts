@@ -73,6 +73,7 @@ export async function useCase(here: Here, ...argv: readonly string[]): Promise<U
     write: async (octets) => void chunks.push(octets),
     inWords: async (said) => inWords(said),
     tell: async (said) => void told.push(inWords(said)),
+    prepare: async (said) => () => void told.push(inWords(said)),
     progress: async () => undefined,
     input,
     readInput: async () => here.input ?? "",

@@ -43,6 +43,8 @@ export interface AppContext {
   inWords(clause: Clause): Promise<string>;
   /** Says something that is not a result, such as a warning. */
   tell(clause: Clause): Promise<void>;
+  /** Gets something ready that can be said at once later, where nothing else happens until then. */
+  prepare(clause: Clause): Promise<() => void>;
   /** Says how far long work has come, where somebody watches. */
   progress(clause: Clause): Promise<void>;
   /** Standard input as it comes. */

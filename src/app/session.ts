@@ -56,7 +56,14 @@ export const reading = <T>(
   /** Whether it goes on without the domains whose files have mistakes, and names them. */
   how: { readonly goesOn?: boolean } = {},
 ): Promise<T> =>
-  open(request, context, pick, async (workspace) => (workspace.hasJournal ? workspace.openJournal() : undefined), work, how);
+  open(
+    request,
+    context,
+    pick,
+    async (workspace) => (workspace.hasJournal ? workspace.openJournal(context) : undefined),
+    work,
+    how,
+  );
 
 /** Runs a command that writes to the journal. */
 export const writing = <T>(
@@ -69,6 +76,6 @@ export const writing = <T>(
     request,
     context,
     pick,
-    (workspace) => workspace.openJournal(),
+    (workspace) => workspace.openJournal(context),
     (session, journal) => work(session, journal as Journal),
   );

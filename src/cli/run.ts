@@ -104,6 +104,10 @@ function contextFor(json: boolean, around: Surroundings): Context {
     out: (text) => writeOut(around, json ? text : terminalSafe(text)),
     inWords,
     tell,
+    prepare: async (clause) => {
+      const text = `${visible(await inWords(clause))}\n`;
+      return () => note(text);
+    },
     progress: live ? tell : async () => undefined,
     input: () => around.input,
     write: (octets) => output.handOver(octets).catch((error) => Promise.reject(notWritten(error))),

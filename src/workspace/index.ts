@@ -59,8 +59,8 @@ export const reportReading = async () => {
 };
 /** What is kept, moved between files and a shared database. */
 export const movingStores = () => import("./move-stores.ts");
-export const sharedAddress = async (...given: Parameters<typeof import("./shared-stores.ts").sharedAddress>) =>
-  (await import("./shared-stores.ts")).sharedAddress(...given);
+export const sharedDatabase = async (...given: Parameters<typeof import("./shared-stores.ts").sharedDatabase>) =>
+  (await import("./shared-stores.ts")).sharedDatabase(...given);
 /** Kits from an address: how they are kept and known again. */
 export const keptKits = () => import("./kits.ts");
 export const readKit = async (...given: Parameters<typeof import("./kits.ts").readKit>) =>

@@ -15,6 +15,12 @@ export interface Waiting {
   tell(said: Clause): Promise<void>;
 }
 
+/** How it says so where it can do nothing else until then. */
+export interface Preparing {
+  /** Gets something ready that can be said at once later, where nothing else happens until then. */
+  prepare(said: Clause): Promise<() => void>;
+}
+
 /**
  * Runs `work` while no other Zandrel process does anything under the same lock. The lock is held by the operating
  * system for this process, through an empty SQLite file: it ends with the process however that ends, so that no

@@ -8,7 +8,7 @@ import { EVENTS_FORM, POSTGRES_EVENTS } from "./event-store.ts";
 import { readText, replaceFile } from "./files.ts";
 import { JOURNAL_FORM, POSTGRES_JOURNAL } from "./journal.ts";
 import { placeOf } from "./postgres.ts";
-import { type PostgresForm, postgresSql } from "./postgres-sql.ts";
+import { type PostgresForm, postgresSql, type SharedDatabase } from "./postgres-sql.ts";
 import { type Sql, sqliteSql, transaction } from "./sql.ts";
 import { POSTGRES_REPORTS, REPORTS_FORM } from "./tally.ts";
 
@@ -106,13 +106,13 @@ export function expectNoFiles(folder: string): void {
  *
  * @param journal where zandrel.yaml says that everything is kept
  * @param wanted where it is to go now: a database that is to be left alone from now on need not be reached
- * @param addressOf the address of a shared database
+ * @param databaseOf a shared database from what zandrel.yaml says
  */
 export async function takeUpMove(
   folder: string,
   journal: string,
   wanted: string,
-  addressOf: (journal: string) => Promise<string>,
+  databaseOf: (journal: string) => Promise<SharedDatabase>,
 ): Promise<{ readonly rows: number; readonly setAside: readonly string[] } | undefined> {
   const moving = brokenOff(folder);
   if (moving === undefined) return undefined;
@@ -121,7 +121,7 @@ export async function takeUpMove(
   if (!isThere && to === "here") removeFiles(folder);
   if (!isThere && to !== "here")
     try {
-      takeBack(await addressOf(to), id);
+      takeBack(await databaseOf(to), id);
     } catch (error) {
       if (!(error instanceof Failure) || wanted === to) throw error;
     }
@@ -187,8 +187,8 @@ function setAsideFiles(folder: string, files: readonly OpenFile[]): string[] {
 }
 
 /** Takes a copy in a shared database back, if it is that of this move; it was empty before. */
-function takeBack(address: string, id: string): void {
-  const opened = KEPT.map(({ postgres }) => postgresSql(address, postgres));
+function takeBack(database: SharedDatabase, id: string): void {
+  const opened = KEPT.map(({ postgres }) => postgresSql(database, postgres));
   const [to] = opened as [Sql];
   try {
     const [mark] = to.all<{ of: string | null }>("SELECT obj_description('entry'::regclass) AS of");
@@ -244,7 +244,7 @@ export interface Copied {
 }
 
 /** Copies everything that is kept to a shared database, all of it or nothing; the copy carries the id of the move. */
-export function copyToShared(folder: string, address: string, { id }: Moving): Copied {
+export function copyToShared(folder: string, database: SharedDatabase, { id }: Moving): Copied {
   let files: readonly OpenFile[] = [];
   // Each makes its tables; one connection copies into all of them.
   const opened: Sql[] = [];
@@ -252,7 +252,7 @@ export function copyToShared(folder: string, address: string, { id }: Moving): C
     for (const one of opened) one.close();
   };
   try {
-    for (const { postgres } of KEPT) opened.push(postgresSql(address, postgres));
+    for (const { postgres } of KEPT) opened.push(postgresSql(database, postgres));
     const [to] = opened as [Sql];
     // Nobody waits for the files while the database is waited for.
     files = heldFiles(folder);
@@ -261,7 +261,7 @@ export function copyToShared(folder: string, address: string, { id }: Moving): C
     try {
       for (const kept of KEPT) {
         const from = files.find((candidate) => candidate.kept === kept)?.sql ?? emptySql;
-        rows += copy(from, to, kept, placeOf(address));
+        rows += copy(from, to, kept, placeOf(database.url));
       }
       to.run(`COMMENT ON TABLE entry IS '${id}'`);
       to.commit();
@@ -278,7 +278,7 @@ export function copyToShared(folder: string, address: string, { id }: Moving): C
       undo() {
         closeShared();
         letGo(files);
-        takeBack(address, id);
+        takeBack(database, id);
       },
     };
   } catch (error) {
@@ -306,13 +306,13 @@ const emptySql: Pick<Sql, "all" | "rows"> = {
  * Copies everything that is kept in a shared database into files of a workspace that holds none ({@link expectNoFiles}), all of it or
  * nothing; the database keeps it too.
  */
-export function copyFromShared(folder: string, address: string): Copied {
+export function copyFromShared(folder: string, database: SharedDatabase): Copied {
   // What is left beside files that are gone belongs to none that is to come.
   removeFiles(folder);
   let rows = 0;
   try {
     for (const kept of KEPT) {
-      const from = postgresSql(address, kept.postgres);
+      const from = postgresSql(database, kept.postgres);
       const to = sqliteSql(pathOf(folder, kept), kept.sqlite);
       try {
         rows += transaction(to, () => copy(from, to, kept, `.zandrel/${kept.file}`));

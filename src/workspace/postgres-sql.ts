@@ -1,7 +1,7 @@
 import { existsSync } from "node:fs";
 import { MessageChannel, receiveMessageOnPort, Worker } from "node:worker_threads";
 import { Failure } from "../core/failure.ts";
-import { placeOf } from "./postgres.ts";
+import { AWAY, placeOf, STILL_ASKING } from "./postgres.ts";
 import type { Sql } from "./sql.ts";
 
 /** The program's chunks lie in a folder beside its entries. */
@@ -29,8 +29,15 @@ const numbered = (text: string): string => {
   return text.replace(/\?/g, () => `$${++last}`);
 };
 
+/** A shared database. */
+export interface SharedDatabase {
+  readonly url: string;
+  /** Says that it cannot be reached and is waited for. */
+  says(): void;
+}
+
 /** A PostgreSQL database as {@link Sql}: a thread asks it, and this one waits, so that what is kept is kept when the call returns. */
-export function postgresSql(url: string, { title, format, schema }: PostgresForm, worker: URL = WORKER): Sql {
+export function postgresSql({ url, says }: SharedDatabase, { title, format, schema }: PostgresForm, worker: URL = WORKER): Sql {
   const place = placeOf(url);
   if (!existsSync(worker)) throw new Error(`${worker.href} is missing`);
   const signal = new Int32Array(new SharedArrayBuffer(4));
@@ -42,10 +49,15 @@ export function postgresSql(url: string, { title, format, schema }: PostgresForm
   thread.unref();
   let inTransaction = false;
   const ask = (text: string, values: readonly unknown[] = [], asRows = false): { rows: unknown[]; changes: number } => {
-    Atomics.store(signal, 0, 0);
+    Atomics.store(signal, 0, STILL_ASKING);
     port1.postMessage({ text: numbered(text), values, asRows });
-    // The thread itself waits for a database that cannot be reached, and says so in the end.
-    if (Atomics.wait(signal, 0, 0, LONGEST) === "timed-out")
+    // The thread itself waits for a database that cannot be reached: it says that it does, and in the end that it was in vain.
+    let ended = Atomics.wait(signal, 0, STILL_ASKING, LONGEST);
+    if (Atomics.load(signal, 0) === AWAY) {
+      says();
+      ended = Atomics.wait(signal, 0, AWAY, LONGEST);
+    }
+    if (ended === "timed-out")
       throw new Failure("journal-away", { place, title, because: `it did not answer within ${LONGEST / 60_000} minutes` });
     const { message } = receiveMessageOnPort(port1) as {
       message: { ok: { rows: unknown[]; changes: number } } | { failed: { code: string; message: string } };

@@ -1,6 +1,6 @@
 import { type MessagePort, workerData } from "node:worker_threads";
 import pg from "pg";
-import { isAway, PATIENCE, patiently } from "./postgres.ts";
+import { ASKED, AWAY, isAway, PATIENCE, patiently } from "./postgres.ts";
 
 /**
  * A thread that asks PostgreSQL for another one, which waits meanwhile. One connection, so that a transaction is one; a connection that
@@ -16,6 +16,11 @@ const { url, options, port, signal } = workerData as {
 // Numbers of entries, times and counts fit into a number.
 pg.types.setTypeParser(20, Number);
 pg.types.setTypeParser(1700, Number);
+
+const signalTo = (state: number): void => {
+  Atomics.store(signal, 0, state);
+  Atomics.notify(signal, 0);
+};
 
 let client: pg.Client | undefined;
 let inTransaction = false;
@@ -37,7 +42,7 @@ async function ask(text: string, values: unknown[], asRows: boolean): Promise<{ 
   const until = performance.now() + PATIENCE;
   for (let again = isUnheard(text) && !inTransaction; ; again = false) {
     try {
-      client ??= await patiently(connect, undefined, until);
+      client ??= await patiently(connect, () => signalTo(AWAY), until);
       const result = await client.query({ text, values, ...(asRows ? { rowMode: "array" as const } : {}) });
       const [last] = Array.isArray(result) ? result.slice(-1) : [result];
       if (/^BEGIN/.test(text)) inTransaction = true;
@@ -63,6 +68,5 @@ port.on("message", async ({ text, values, asRows }: { text: string; values: unkn
     const { code = "", message } = error as { code?: string; message: string };
     port.postMessage({ failed: { code, message } });
   }
-  Atomics.store(signal, 0, 1);
-  Atomics.notify(signal, 0);
+  signalTo(ASKED);
 });

@@ -19,6 +19,11 @@ export function isAway(error: unknown): boolean {
   );
 }
 
+/** What the thread that asks the database tells the one that waits for it: that it goes on, that nothing can be reached, that it is over. */
+export const STILL_ASKING = 0;
+export const AWAY = 1;
+export const ASKED = 2;
+
 /** How long a database that cannot be reached is waited for, how often it is tried, and after how long it is said (milliseconds). */
 export const PATIENCE = 120_000;
 const AGAIN = 500;

@@ -4,9 +4,9 @@ import { clause } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
 import { EventStore, POSTGRES_EVENTS } from "./event-store.ts";
 import { Journal, POSTGRES_JOURNAL } from "./journal.ts";
-import type { Waiting } from "./lock.ts";
+import type { Preparing, Waiting } from "./lock.ts";
 import { patiently, placeOf } from "./postgres.ts";
-import { postgresSql } from "./postgres-sql.ts";
+import { postgresSql, type SharedDatabase } from "./postgres-sql.ts";
 import { readSecret } from "./read-secret.ts";
 import { POSTGRES_REPORTS, type ReportStore, reportsIn } from "./tally.ts";
 
@@ -14,9 +14,15 @@ import { POSTGRES_REPORTS, type ReportStore, reportsIn } from "./tally.ts";
 export const sharedAddress = (given: string, folder: string): string =>
   /^(?:env|file):/.test(given) ? readSecret(given, clause("secret-journal"), folder, process.env) : given;
 
-export const openSharedJournal = (address: string): Journal => new Journal(postgresSql(address, POSTGRES_JOURNAL));
-export const openSharedEvents = (address: string): EventStore => new EventStore(postgresSql(address, POSTGRES_EVENTS));
-export const openSharedReports = (address: string): ReportStore => reportsIn(postgresSql(address, POSTGRES_REPORTS));
+/** A shared database from what zandrel.yaml says. */
+export async function sharedDatabase(given: string, folder: string, { prepare }: Preparing): Promise<SharedDatabase> {
+  const url = sharedAddress(given, folder);
+  return { url, says: await prepare(clause("told-database-away", { place: placeOf(url) })) };
+}
+
+export const openSharedJournal = (database: SharedDatabase): Journal => new Journal(postgresSql(database, POSTGRES_JOURNAL));
+export const openSharedEvents = (database: SharedDatabase): EventStore => new EventStore(postgresSql(database, POSTGRES_EVENTS));
+export const openSharedReports = (database: SharedDatabase): ReportStore => reportsIn(postgresSql(database, POSTGRES_REPORTS));
 
 /** How often a waiting process looks whether it is its turn, and after how long it says that it waits (milliseconds). */
 const PERIOD = 100;

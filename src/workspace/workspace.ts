@@ -10,7 +10,7 @@ import { readRecords } from "../core/zone/index.ts";
 import type { EventStore } from "./event-store.ts";
 import { filesIn, readText } from "./files.ts";
 import type { Journal } from "./journal.ts";
-import type { Waiting } from "./lock.ts";
+import type { Preparing, Waiting } from "./lock.ts";
 import { type DomainFile, domainSchema, type Settings, settingsSchema } from "./schema.ts";
 import type { ReportStore } from "./tally.ts";
 import { readYaml, type YamlFile } from "./yaml-file.ts";
@@ -51,15 +51,15 @@ export interface Workspace {
   readonly broken: readonly BrokenDomain[];
   /** Whether anything was journalled yet; if not, no command needs to open the journal for reading. */
   readonly hasJournal: boolean;
-  openJournal(): Promise<Journal>;
+  openJournal(preparing: Preparing): Promise<Journal>;
   /** Whether any aggregate report was ever taken in. */
   readonly hasReports: boolean;
   /** What aggregate reports say; the file is made where there is none. */
-  openReports(): Promise<ReportStore>;
+  openReports(preparing: Preparing): Promise<ReportStore>;
   /** Whether a service ever told an event. */
   readonly hasEvents: boolean;
   /** What services told about messages; the file is made where there is none. */
-  openEvents(): Promise<EventStore>;
+  openEvents(preparing: Preparing): Promise<EventStore>;
 }
 
 /** The folder of the workspace: the one given, or the nearest one upwards that holds zandrel.yaml. */
@@ -232,6 +232,7 @@ export function openWorkspace(
     }
   const isShared = settings.journal !== "here";
   const shared = () => import("./shared-stores.ts");
+  const database = async (preparing: Preparing) => (await shared()).sharedDatabase(settings.journal, folder, preparing);
   return {
     folder,
     settings,
@@ -240,19 +241,19 @@ export function openWorkspace(
     hasJournal: isShared || existsSync(join(folder, JOURNAL_FILE)),
     hasReports: isShared || existsSync(join(folder, REPORTS_FILE)),
     // SQLite and PostgreSQL are loaded only by the commands that need them.
-    openJournal: async () => {
-      if (isShared) return (await shared()).openSharedJournal((await shared()).sharedAddress(settings.journal, folder));
+    openJournal: async (preparing) => {
+      if (isShared) return (await shared()).openSharedJournal(await database(preparing));
       const { openJournal } = await import("./journal.ts");
       return openJournal(join(folder, JOURNAL_FILE));
     },
-    openReports: async () => {
-      if (isShared) return (await shared()).openSharedReports((await shared()).sharedAddress(settings.journal, folder));
+    openReports: async (preparing) => {
+      if (isShared) return (await shared()).openSharedReports(await database(preparing));
       const { openReportStore } = await import("./tally.ts");
       return openReportStore(join(folder, REPORTS_FILE));
     },
     hasEvents: isShared || existsSync(join(folder, EVENTS_FILE)),
-    openEvents: async () => {
-      if (isShared) return (await shared()).openSharedEvents((await shared()).sharedAddress(settings.journal, folder));
+    openEvents: async (preparing) => {
+      if (isShared) return (await shared()).openSharedEvents(await database(preparing));
       const { openEventStore } = await import("./event-store.ts");
       return openEventStore(join(folder, EVENTS_FILE));
     },

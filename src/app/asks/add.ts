@@ -165,7 +165,7 @@ export interface Decision<T> extends Omit<Revised<T>, "add"> {
 export const reviseAsks = <T>(
   workspace: Workspace,
   domain: DomainName,
-  context: Pick<AppContext, "clock" | "tell">,
+  context: Pick<AppContext, "clock" | "tell" | "prepare">,
   decide: (domain: Domain, workspace: Workspace) => Decision<T>,
 ): Promise<T> =>
   reviseEntries(workspace, domain, context, (fresh, now) => {

@@ -186,7 +186,7 @@ export async function watch(
   const workspace = openWorkspace(context.cwd, request.workspace);
   const domains = pickDomains(workspace, request.operands.map(nameOperand));
   const stopAt = request.for === undefined ? undefined : context.clock.now() + request.for;
-  const journal = workspace.hasJournal ? await workspace.openJournal() : undefined;
+  const journal = workspace.hasJournal ? await workspace.openJournal(context) : undefined;
   const last = new Map<string, View["sees"]>();
   const refused = new Map<string, Refusal>();
   try {

@@ -71,7 +71,7 @@ export async function auditDomains(request: AuditDomainsRequest, context: AppCon
   for (const one of selectors)
     if (keyNameOf(names[0] as DomainName, one) === undefined) throw new Failure("not-a-selector", { given: one });
   const dns = openDns(request, context, workspace?.settings, names);
-  const journal = workspace?.hasJournal === true ? await workspace.openJournal() : undefined;
+  const journal = workspace?.hasJournal === true ? await workspace.openJournal(context) : undefined;
   try {
     const domains: AuditDomainsResult["domains"][number][] = [];
     for (const [i, name] of names.entries()) {

@@ -8,6 +8,7 @@ import type { DomainName } from "../../core/name/index.ts";
 import type { SweepResult } from "../../core/sweep/index.ts";
 import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import { auditDomain } from "../audit/one-domain.ts";
+import type { AppContext } from "../context.ts";
 import { type DnsContext, openDns } from "../dns/context.ts";
 
 /** Whoever audits the domains of a sweep: this thread, or several. */
@@ -80,12 +81,15 @@ interface AuditBatch {
   active: number;
 }
 
+/** A further thread has nobody to say it to; the first one waits for the same database. */
+const SILENTLY: Pick<AppContext, "prepare"> = { prepare: async () => () => undefined };
+
 /** Audits in this thread. What many domains share is kept for the whole sweep, so that it is asked for once. */
-export async function auditorHere(request: AuditorRequest): Promise<AuditingThread> {
+export async function auditorHere(request: AuditorRequest, context = SILENTLY): Promise<AuditingThread> {
   const { cwd, areas, resolver, timeout, perServer } = request;
   const folder = findWorkspace(cwd, request.workspace);
   const workspace = folder === undefined ? undefined : openWorkspace(cwd, folder);
-  const journal = workspace?.hasJournal === true ? await workspace.openJournal() : undefined;
+  const journal = workspace?.hasJournal === true ? await workspace.openJournal(context) : undefined;
   const answers = new AnswerMemo();
   const clock = (request.clock === undefined ? undefined : parseClock(request.clock)) ?? systemClock;
   const open = (): AuditBatch => ({
@@ -170,9 +174,9 @@ function auditorElsewhere(request: AuditorRequest): AuditingThread {
 }
 
 /** Audits in so many threads, of which this is one; each domain goes to the one that is at the fewest. */
-export async function auditorOf(threads: number, request: AuditorRequest): Promise<Auditor> {
+export async function auditorOf(threads: number, request: AuditorRequest, context: AppContext): Promise<Auditor> {
   const own = { ...request, perServer: Math.max(1, Math.floor(request.perServer / threads)) };
-  const auditors = [await auditorHere(own), ...Array.from({ length: threads - 1 }, () => auditorElsewhere(own))];
+  const auditors = [await auditorHere(own, context), ...Array.from({ length: threads - 1 }, () => auditorElsewhere(own))];
   return {
     hasRoom: () => auditors.some(({ load }) => load.hasRoom),
     async audit(domain, again) {

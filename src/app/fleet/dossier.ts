@@ -264,7 +264,7 @@ export async function dossier(asked: DossierRequest, context: AppContext): Promi
     workspace.settings,
     domains.map((one) => one.name),
   );
-  const journal = await workspace.openJournal();
+  const journal = await workspace.openJournal(context);
   try {
     const all: DossierDomain[] = [];
     for (const [i, domain] of domains.entries()) {
@@ -284,7 +284,7 @@ export async function rememberDossier(
   request: Pick<CommonRequest, "workspace">,
   context: AppContext,
 ): Promise<void> {
-  const journal = await openWorkspace(context.cwd, request.workspace).openJournal();
+  const journal = await openWorkspace(context.cwd, request.workspace).openJournal(context);
   try {
     journal.exclusively(() => {
       for (const dossierDomain of domains)
@@ -327,7 +327,7 @@ export async function mailDossier(
   if (from === undefined || service === undefined) return [];
   const workspace = openWorkspace(context.cwd, request.workspace);
   const dns = openDns(request, context, workspace.settings, []);
-  const journal = await workspace.openJournal();
+  const journal = await workspace.openJournal(context);
   try {
     const messageId = () => `${randomBytes(12).toString("hex")}@${withoutRootDot(domainOfAddress(from))}`;
     const message = () => ({ subject, text, attachments, messageId: messageId() });

@@ -261,10 +261,10 @@ export async function guardOnce(
     if (named.length + workspace.broken.length === 0) throw new Failure("no-domain", {});
     const domains = named.filter(({ name }) => isDue(name));
     const names = domains.map(({ name }) => name);
-    const journal = await workspace.openJournal();
+    const journal = await workspace.openJournal(context);
     const dns = openDns(request, context, workspace.settings, names);
-    const reports = workspace.hasReports ? await workspace.openReports() : undefined;
-    const events = workspace.hasEvents ? await workspace.openEvents() : undefined;
+    const reports = workspace.hasReports ? await workspace.openReports(context) : undefined;
+    const events = workspace.hasEvents ? await workspace.openEvents(context) : undefined;
     try {
       const { now } = dns;
       const days = events?.days(now - EVENTS_SINCE * DAY_MS) ?? [];

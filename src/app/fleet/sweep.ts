@@ -207,5 +207,5 @@ export async function auditorFor(request: AskingRequest, { checks }: Sweep, left
   // A mistake in the workspace is said once, and not by every thread for every domain.
   const folder = findWorkspace(context.cwd, workspace);
   if (folder !== undefined) openWorkspace(context.cwd, folder);
-  return auditorOf(request.threads ?? threadsFor(left), told);
+  return auditorOf(request.threads ?? threadsFor(left), told, context);
 }

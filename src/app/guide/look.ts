@@ -43,7 +43,7 @@ export async function lookForGuide(
   const [domain] = pickDomains(workspace, [name]);
   if (domain === undefined) throw new RangeError("a domain of the workspace is expected");
   const dns = openDns(request, context, workspace.settings, [name]);
-  const journal = await workspace.openJournal();
+  const journal = await workspace.openJournal(context);
   try {
     const said = await settleInterrupted(domain, dns, workspace, journal);
     const surveyed = await survey(domain, dns, workspace, journal);

@@ -169,7 +169,7 @@ export async function history(request: HistoryRequest, context: AppContext): Pro
     changed: [],
   };
   if (!workspace.hasJournal) return { ended: "problem", result };
-  const journal = await workspace.openJournal();
+  const journal = await workspace.openJournal(context);
   try {
     for (const [domain, asks] of targets) {
       const whole = domain.asks.every(({ id }) => asks.has(id));

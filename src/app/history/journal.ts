@@ -1,7 +1,7 @@
 import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { secretsIn } from "../../secrets.ts";
-import { lockWorkspace, movingStores, openWorkspace, setJournal, sharedAddress } from "../../workspace/index.ts";
+import { lockWorkspace, movingStores, openWorkspace, setJournal, sharedDatabase } from "../../workspace/index.ts";
 import { type AppContext, type CommonRequest, type Outcome, onlyOperand } from "../context.ts";
 
 export const journalSchema = z.object({
@@ -25,18 +25,18 @@ export async function moveJournal(request: CommonRequest, context: AppContext): 
   return lockWorkspace(folder, context, async () => {
     const { settings } = openWorkspace(context.cwd, folder);
     const { beginMove, copyFromShared, copyToShared, endMove, expectNoFiles, noteCopied, takeUpMove } = await movingStores();
-    const takenUp = await takeUpMove(folder, settings.journal, journal, (kept) => sharedAddress(kept, folder));
+    const takenUp = await takeUpMove(folder, settings.journal, journal, (kept) => sharedDatabase(kept, folder, context));
     if (journal === settings.journal && takenUp !== undefined)
       return { ended: "fine", result: { journal, rows: takenUp.rows, setAside: [...takenUp.setAside] } };
     if (journal === settings.journal) throw new Failure("journal-there", { journal });
     if (journal !== "here" && settings.journal !== "here") throw new Failure("journal-shared", { journal: settings.journal });
     if (journal !== "here" && !isKeptSafely(journal)) throw new Failure("journal-form", {});
-    const address = await sharedAddress(journal === "here" ? settings.journal : journal, folder);
-    if (!isDatabaseAddress(address)) throw new Failure("journal-form", {});
+    const database = await sharedDatabase(journal === "here" ? settings.journal : journal, folder, context);
+    if (!isDatabaseAddress(database.url)) throw new Failure("journal-form", {});
     if (journal === "here") expectNoFiles(folder);
     const moving = beginMove(folder, journal);
     const copied = whole(
-      () => (journal === "here" ? copyFromShared(folder, address) : copyToShared(folder, address, moving)),
+      () => (journal === "here" ? copyFromShared(folder, database) : copyToShared(folder, database, moving)),
       () => endMove(folder),
     );
     // Until zandrel.yaml says otherwise the next call takes the copy back; from then on it carries the move to its end.

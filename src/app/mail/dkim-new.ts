@@ -44,9 +44,9 @@ const typeOf = (key: KeyObject): string =>
 const selectorOf = (now: number): string => `z${new Date(now).toISOString().slice(0, 7).replace("-", "")}`;
 
 /** Whether the ask of a key was ended: its key file is then a memory, and not left over from a run that was stopped. */
-async function wasRetired(workspace: Workspace, domain: DomainName, ask: string): Promise<boolean> {
+async function wasRetired(workspace: Workspace, domain: DomainName, ask: string, context: AppContext): Promise<boolean> {
   if (!workspace.hasJournal) return false;
-  const journal = await workspace.openJournal();
+  const journal = await workspace.openJournal(context);
   try {
     return journal.entries(domain, "ask-retired").some((journalEntry) => journalEntry.ask === ask);
   } finally {
@@ -79,7 +79,7 @@ export async function makeKey(
     inWorkspace !== undefined &&
     keySelectors(folder, domain).includes(selector) &&
     !inWorkspace.asks.some((ask) => dnsWants(ask.wants).some((want) => want.name === name)) &&
-    !(await wasRetired(workspace, domain, id));
+    !(await wasRetired(workspace, domain, id, context));
   const publicKey = takenUp ? createPublicKey(readPrivateKey(path)) : newKey(path, type);
   const resourceRecord: ResourceRecord = {
     name,

@@ -100,9 +100,10 @@ async function isOwnPolicy(
   domain: DomainName,
   ask: string | null,
   workspace: Workspace | undefined,
+  context: AppContext,
 ): Promise<boolean> {
   if (ask === null || workspace?.hasJournal !== true) return false;
-  const journal = await workspace.openJournal();
+  const journal = await workspace.openJournal(context);
   try {
     const there = { name: dmarcName(domain), type: "TXT", ttl: 0, data: [{ strings: splitCharacterStrings(octetsOf(text)) }] };
     return isOwn(loadJournalState(journal, domain))(there, [ask]);
@@ -165,7 +166,7 @@ export async function dmarcCompose(request: DmarcComposeRequest, context: AppCon
         line: `${dmarcName(domain)} ${ttl} IN TXT "${composed.text}"`,
         words: read.ok ? describePolicy(read.value) : [],
         before: existing?.text ?? null,
-        foreign: existing !== undefined && !(await isOwnPolicy(existing.text, domain, ask, workspace)),
+        foreign: existing !== undefined && !(await isOwnPolicy(existing.text, domain, ask, workspace, context)),
         obstacles: composed.obstacles.map((obstacle) => ({ ...obstacle })),
         permissions: composed.permissions.map(({ destination, name, text }) => ({
           destination,

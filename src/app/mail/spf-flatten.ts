@@ -160,7 +160,7 @@ export async function spfFlatten(request: SpfFlattenRequest, context: AppContext
         throw new Failure("cannot-flatten", { term: includes.join(" "), because: clause("spf-nothing-changes") });
       saving = await save(ask, remembered, service, workspace, context);
     } else if (request.remember && workspace !== undefined) {
-      const journal = await workspace.openJournal();
+      const journal = await workspace.openJournal(context);
       try {
         journal.append(dns.now, domain, remembered);
       } finally {

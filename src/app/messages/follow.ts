@@ -48,6 +48,7 @@ export async function dispositionOf(
   follows: boolean,
   ids: MessageIds,
   session: Session,
+  context: AppContext,
 ): Promise<Shown | undefined> {
   if (follows && service.link !== undefined) {
     const said = await askLink(service.link, "showMessage", { at: { id: ids.tracking } });
@@ -55,7 +56,7 @@ export async function dispositionOf(
     if (said.error.kind !== "unknown") return undefined;
   }
   if (!session.workspace.hasEvents) return undefined;
-  const store = await session.workspace.openEvents();
+  const store = await session.workspace.openEvents(context);
   try {
     const last = store
       .of(ids.messageId)
@@ -124,7 +125,7 @@ export async function follow(
   let disposition: Shown | undefined;
   let copy: Copy | undefined;
   for (;;) {
-    const seen = disposition?.final === true ? disposition : await dispositionOf(service, follows, ids, session);
+    const seen = disposition?.final === true ? disposition : await dispositionOf(service, follows, ids, session, context);
     if (seen !== undefined && seen.state !== disposition?.state) {
       await context.progress(clause("told-message-state", { state: seen.state }));
       const { state, reply } = seen;

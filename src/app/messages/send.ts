@@ -178,7 +178,7 @@ async function handIn(sending: Sending): Promise<HandedIn> {
   const ids = { tracking, messageId };
   if (kind === "accepted") note(tracking, reply ?? "");
   // Where the answer got lost, the service may have the message all the same.
-  const has = kind === "failed" && (await dispositionOf(service, follows, ids, session)) !== undefined;
+  const has = kind === "failed" && (await dispositionOf(service, follows, ids, session, context)) !== undefined;
   return {
     ...{ ids, via, signed: selector === undefined ? null : { domain, selector } },
     sent: has ? { verdict: "accepted", because: clause("message-has-it", { because }) } : { verdict: VERDICT[kind], because },

@@ -66,7 +66,7 @@ export async function sheetState(request: PageRequest, context: AppContext): Pro
   const workspace = openWorkspace(context.cwd, request.workspace);
   const [domain] = pickDomains(workspace, request.operands.map(nameOperand)) as [Domain];
   const dns = openDns(request, context, workspace.settings, [domain.name]);
-  const journal = await workspace.openJournal();
+  const journal = await workspace.openJournal(context);
   try {
     await settleInterrupted(domain, dns, workspace, journal);
     const sheet = openSheet(journal, domain.name) ?? journal.publications(domain.name).findLast(({ opened }) => hasSheet(opened));

@@ -42,10 +42,10 @@ export interface Move {
 }
 
 /** Names of the domain that are known from its asks, from what was ever published, and from reports about its mail. */
-export async function knownNames({ domain, journal, workspace }: Move): Promise<DomainName[]> {
+export async function knownNames({ domain, journal, workspace, context }: Move): Promise<DomainName[]> {
   const asked = domain.asks.flatMap((ask) => dnsWants(ask.wants).map((want) => want.name));
   const published = journal.publications(domain.name).flatMap(({ opened }) => opened.changes.map((change) => name(change.name)));
-  const reports = workspace.hasReports ? await workspace.openReports() : undefined;
+  const reports = workspace.hasReports ? await workspace.openReports(context) : undefined;
   const reported = (reports?.names() ?? []).flatMap((text) => {
     const parsed = parseName(text);
     return parsed.ok ? [parsed.value] : [];

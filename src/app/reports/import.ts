@@ -100,10 +100,11 @@ async function journalArrivals(
   domains: readonly DomainName[],
   store: ReportStore,
   now: number,
+  context: AppContext,
 ): Promise<void> {
   const untold = store.untold();
   if (untold.length === 0) return;
-  const journal = await workspace.openJournal();
+  const journal = await workspace.openJournal(context);
   try {
     for (const [domain, { receivers, ...one }] of arrivedAbout(domains, untold)) {
       const named = [...receivers].slice(0, MAX_RECEIVERS);
@@ -123,7 +124,7 @@ async function importInto(
   context: AppContext,
 ): Promise<Outcome<ImportReportsResult>> {
   const now = Math.floor(context.clock.now() / 1000);
-  const store = await workspace.openReports();
+  const store = await workspace.openReports(context);
   const done: ImportReportsResult = { taken: 0, known: 0, rows: 0, messages: 0, setAside: [] };
   let noted = 0;
   try {
@@ -153,10 +154,10 @@ async function importInto(
         spooled?.close();
       }
     }
-    await journalArrivals(workspace, domains, store, now * 1000);
+    await journalArrivals(workspace, domains, store, now * 1000, context);
   } catch (error) {
     // What was taken in stays; where it cannot be told now, the next import tells it.
-    await journalArrivals(workspace, domains, store, now * 1000).catch(() => undefined);
+    await journalArrivals(workspace, domains, store, now * 1000, context).catch(() => undefined);
     throw error;
   } finally {
     store.close();

@@ -140,7 +140,7 @@ export async function withReports<T>(
   const span = request.days;
   // Looking makes no file.
   if (!workspace.hasReports) throw noReports(operand === undefined ? undefined : nameOperand(operand));
-  const store = await workspace.openReports();
+  const store = await workspace.openReports(context);
   try {
     const domain = pick(operand, workspace, store, name);
     const { lastDay } = store.extent(domain);

@@ -93,7 +93,7 @@ async function listen(request: SenderEventsRequest, session: Session, journal: J
   if (where === undefined || "url" in where) throw new Failure("listen-form", { option: "listen" });
   const until = request.for;
   const services = request.operands.map((key) => serviceNamed(session.workspace, key, request, context));
-  const store = await session.workspace.openEvents();
+  const store = await session.workspace.openEvents(context);
   let feeds: readonly Feed[] = [];
   let taken = 0;
   try {
@@ -157,7 +157,7 @@ export async function senderEvents(request: SenderEventsRequest, context: AppCon
       const wanted = request.operands.map((key) => serviceNamed(session.workspace, key, request, context).key);
       const { now } = session.dns;
       const store =
-        session.workspace.hasEvents || request.listen !== undefined ? await session.workspace.openEvents() : undefined;
+        session.workspace.hasEvents || request.listen !== undefined ? await session.workspace.openEvents(context) : undefined;
       // Whole days, so that the window that is stated is the one that is summed up.
       const to = Math.floor(now / DAY_MS);
       const from = to - days + 1;

@@ -33,7 +33,7 @@ export interface Revised<T> {
 export async function reviseEntries<T>(
   { folder }: Workspace,
   domain: DomainName,
-  context: Pick<AppContext, "clock" | "tell">,
+  context: Pick<AppContext, "clock" | "tell" | "prepare">,
   decide: (domain: Domain, workspace: Workspace) => Revised<T>,
 ): Promise<T> {
   return exclusively(folder, context, async (workspace) => {
@@ -41,7 +41,7 @@ export async function reviseEntries<T>(
     const { service, without = new Map(), retired, add = [], redirectTo, journal: more = [], result } = decide(fresh, workspace);
     if (without.size + add.length + more.length === 0 && redirectTo === undefined) return result;
     const now = context.clock.now();
-    const journal = await workspace.openJournal();
+    const journal = await workspace.openJournal(context);
     let restore = (): void => undefined;
     try {
       journal.exclusively(() => {

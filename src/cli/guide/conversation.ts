@@ -50,6 +50,7 @@ export const talking = (context: Context, paste = ""): Context => ({
   ...context,
   interactive: true,
   tell: async (clause) => log.message(visible(inWords(clause))),
+  prepare: async (clause) => () => log.message(visible(inWords(clause))),
   readInput: async () => paste,
   prompt: (question) => typed({ message: visibleLines(inWords(question)), defaultValue: "" }),
   async choose(question: PersonQuestion) {
