@@ -3,84 +3,37 @@
  * each was tried and survived, and ends with 1 where anything was not. `--part NAME` runs one part, `--times N` scales
  * the kills.
  */
-import { spawn, spawnSync } from "node:child_process";
-import { createSocket } from "node:dgram";
-import {
-  chmodSync,
-  existsSync,
-  mkdirSync,
-  mkdtempSync,
-  readdirSync,
-  readFileSync,
-  rmSync,
-  symlinkSync,
-  writeFileSync,
-} from "node:fs";
+import { spawnSync } from "node:child_process";
+import { chmodSync, existsSync, mkdirSync, readdirSync, readFileSync, symlinkSync, writeFileSync } from "node:fs";
 import { createServer as createHttp } from "node:http";
 import { createServer as createTcp } from "node:net";
-import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { parseArgs } from "node:util";
 import { gzipSync } from "node:zlib";
-import { randomFrom } from "./random.mjs";
+import {
+  below,
+  environment,
+  everythingHere,
+  folder,
+  given,
+  listenTcp,
+  listenUdp,
+  note,
+  PROGRAM,
+  pick,
+  questionOf,
+  random,
+  run,
+  seed,
+  sentence,
+  start,
+  table,
+  ZONE,
+} from "./hard/base.mjs";
+import { clocks } from "./hard/clocks.mjs";
+import { markup } from "./hard/markup.mjs";
+import { moves } from "./hard/moves.mjs";
+import { secrets } from "./hard/secrets.mjs";
 
-const PROGRAM = new URL("../dist/zandrel.cjs", import.meta.url).pathname;
-const { values: given } = parseArgs({
-  options: { part: { type: "string" }, times: { type: "string", default: "300" }, seed: { type: "string" } },
-});
-const seed = Number(given.seed ?? Date.now() % 2 ** 31);
-const { random, below, pick } = randomFrom(seed);
-
-const folders = [];
-const folder = () => {
-  const made = mkdtempSync(join(tmpdir(), "zandrel-hard-"));
-  folders.push(made);
-  return made;
-};
-process.on("exit", () => {
-  for (const made of folders) rmSync(made, { recursive: true, force: true });
-});
-
-const kept = new URL("../node_modules/.cache/code", import.meta.url).pathname;
-const environment = { PATH: process.env.PATH, TZ: "UTC", NO_COLOR: "1", XDG_CACHE_HOME: kept };
-/** Starts the program; `done` comes with its exit code, its output and how long it took. */
-function start(cwd, argv, { input = "", env = {} } = {}) {
-  const child = spawn(process.execPath, [PROGRAM, ...argv], { cwd, env: { ...environment, HOME: cwd, ...env } });
-  const begun = performance.now();
-  let out = "";
-  let err = "";
-  child.stdout.on("data", (text) => (out += text));
-  child.stderr.on("data", (text) => (err += text));
-  child.stdin.on("error", () => undefined);
-  child.stdin.end(input);
-  const done = new Promise((resolve) =>
-    child.on("close", (exit, signal) => resolve({ exit, signal, out, err, seconds: (performance.now() - begun) / 1000 })),
-  );
-  return { child, done };
-}
-const run = (cwd, argv, how) => start(cwd, argv, how).done;
-
-const table = [];
-/** Counts one thing tried; `held` is true, or says what was wrong. */
-function note(part, held, what) {
-  let row = table.find((one) => one.part === part);
-  if (row === undefined) table.push((row = { part, tried: 0, survived: 0 }));
-  row.tried += 1;
-  if (held === true) row.survived += 1;
-  else console.error(`${part}: ${what}: ${held}`);
-}
-/** Every end is a sentence with an exit code of ours, never a crash and never silence. */
-const sentence = ({ exit, err, signal }) =>
-  signal !== null
-    ? `ended by ${signal}`
-    : ![0, 1, 2, 3].includes(exit)
-      ? `exit ${exit}`
-      : /\n\s+at |TypeError|RangeError|node:internal/.test(err)
-        ? err.slice(0, 300)
-        : true;
-
-const ZONE =
-  '$ORIGIN brackwater.example.\n$TTL 3600\n; by hand, and to stay\n@ SOA ns1 host 1 3600 900 604800 300\n@ NS ns1\nns1 A 192.0.2.1\n@ TXT "v=spf1 -all"\n';
 const REPORT = (id) =>
   `<?xml version="1.0"?><feedback><report_metadata><org_name>Mallowmail</org_name><email>r@mallowmail.example</email><report_id>${id}</report_id><date_range><begin>1772323200</begin><end>1772409599</end></date_range></report_metadata><policy_published><domain>brackwater.example</domain><p>none</p></policy_published>${`<record><row><source_ip>198.51.100.70</source_ip><count>5</count><policy_evaluated><disposition>none</disposition></policy_evaluated></row><identifiers><header_from>brackwater.example</header_from></identifiers></record>`.repeat(20)}</feedback>`;
 
@@ -261,37 +214,6 @@ async function fullDisks() {
   } finally {
     spawnSync("umount", [tiny]);
   }
-}
-
-const questionOf = (message) => {
-  let at = 12;
-  while (message[at] !== 0) at += message[at] + 1;
-  return message.subarray(0, at + 5);
-};
-/** Listens for datagrams and answers each, or not. */
-async function listenUdp(answerTo) {
-  const socket = createSocket("udp4");
-  await new Promise((resolve) => socket.bind(0, "127.0.0.1", () => resolve(undefined)));
-  socket.on("message", (message, from) => {
-    const answer = answerTo(message);
-    if (answer !== undefined) socket.send(answer, from.port, from.address);
-  });
-  return { address: `127.0.0.1:${socket.address().port}`, close: () => socket.close() };
-}
-
-/** Listens for connections; gives back the port. */
-const listenTcp = (server) =>
-  new Promise((resolve) => server.listen({ port: 0, host: "127.0.0.1" }, () => resolve(server.address().port)));
-
-/** A name server in whose world every name has the address of this machine, and nothing else. */
-function everythingHere(message) {
-  const head = Buffer.from(questionOf(message));
-  const isA = head.readUInt16BE(head.length - 4) === 1;
-  head[2] = 0x84 | (message[2] & 0x79);
-  head[3] = 0x80;
-  for (const at of [6, 8, 10]) head.writeUInt16BE(0, at);
-  if (isA) head.writeUInt16BE(1, 6);
-  return isA ? Buffer.concat([head, Buffer.from([0xc0, 12, 0, 1, 0, 1, 0, 0, 0, 60, 0, 4, 127, 0, 0, 1])]) : head;
 }
 
 /** One answer that nobody should believe, or that is not an answer, by its number. */
@@ -606,6 +528,10 @@ const PARTS = {
   "hostile-files": hostileFiles,
   "hostile-helpers": hostileHelpers,
   "hostile-servers": hostileServers,
+  "hostile-markup": markup,
+  clocks,
+  secrets,
+  moves,
 };
 if (!existsSync(PROGRAM)) throw new Error("build the program first: npm run build");
 for (const [name, part] of Object.entries(PARTS)) if (given.part === undefined || given.part === name) await part();
