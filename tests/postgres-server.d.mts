@@ -5,8 +5,8 @@ export interface Postgres {
   start(): Promise<void>;
   /** Runs statements, and hands back the rows of the last one. */
   ask(sql: string): Promise<unknown[]>;
-  /** Starts it later, by somebody else: whoever waits here can do nothing. */
-  startIn(seconds: number): void;
+  /** Has it started, and does not wait until it takes questions. */
+  launch(): void;
   /** Ends it as a crash does. */
   stop(): Promise<void>;
   close(): Promise<void>;

@@ -40,13 +40,13 @@ export async function startPostgres() {
   ]);
   await execa(program, argv);
   let child;
-  const startIn = (seconds) => {
+  const launch = () => {
     const options = ["-D", data, "-p", String(port), "-h", "127.0.0.1", "-k", folder, "-c", "fsync=off"];
-    const [run, args] = asOwner("sh", ["-c", `sleep ${seconds}; exec "$0" "$@"`, bin("postgres"), ...options]);
+    const [run, args] = asOwner(bin("postgres"), options);
     child = spawn(run, args, { stdio: "ignore" });
   };
   const start = async () => {
-    startIn(0);
+    launch();
     for (let i = 0; i < 200; i++) {
       const { exitCode } = await execa(bin("pg_isready"), ["-h", "127.0.0.1", "-p", String(port)], { reject: false });
       if (exitCode === 0) return;
@@ -73,7 +73,7 @@ export async function startPostgres() {
       }
     },
     start,
-    startIn,
+    launch,
     stop,
     async close() {
       await stop();

@@ -252,19 +252,27 @@ describePostgres("in PostgreSQL", () => {
     const before = await run(at, "status");
     for (const argv of [["status"], ["guard", "--once"]]) {
       await postgres.stop();
-      postgres.startIn(3);
-      const waited = await run(at, ...argv);
-      expect([argv, waited.exit, waited.err]).toEqual([
+      const waiting = execa(process.execPath, [PROGRAM, ...argv], {
+        ...{ cwd: at, reject: false, extendEnv: false },
+        env: { ...ENVIRONMENT, HOME: at, ...lab.env, JOURNAL: postgres.url },
+      });
+      // It comes back when it was said, and not before.
+      waiting.stderr.once("data", () => postgres.launch());
+      const waited = await waiting;
+      expect([argv, waited.exitCode, waited.stderr]).toEqual([
         argv,
         0,
-        `${`The database at ${placeOf(postgres.url)} cannot be reached; waiting for it.`}\n`,
+        `The database at ${placeOf(postgres.url)} cannot be reached; waiting for it.`,
       ]);
-      if (argv[0] === "status") expect(waited.out).toBe(before.out);
+      if (argv[0] === "status") expect(waited.stdout).toBe(before.out.trimEnd());
     }
     let said = 0;
-    const sql = postgresSql({ url: postgres.url, says: () => void (said += 1) }, POSTGRES_JOURNAL, WORKER);
+    const comesBack = (): void => {
+      said += 1;
+      postgres.launch();
+    };
+    const sql = postgresSql({ url: postgres.url, says: comesBack }, POSTGRES_JOURNAL, WORKER);
     await postgres.stop();
-    postgres.startIn(3);
     expect(sql.all("SELECT count(*) AS number FROM entry")).toHaveLength(1);
     expect(said).toBe(1);
     sql.close();

@@ -1,6 +1,7 @@
 import { type MessagePort, workerData } from "node:worker_threads";
 import pg from "pg";
 import { ASKED, AWAY, isAway, PATIENCE, patiently } from "./postgres.ts";
+import { PostgresClient } from "./postgres-client.ts";
 
 /**
  * A thread that asks PostgreSQL for another one, which waits meanwhile. One connection, so that a transaction is one; a connection that
@@ -26,7 +27,7 @@ let client: pg.Client | undefined;
 let inTransaction = false;
 
 async function connect(): Promise<pg.Client> {
-  const made = new pg.Client({ connectionString: url, connectionTimeoutMillis: 10_000, application_name: "zandrel", options });
+  const made = new PostgresClient({ connectionString: url, options });
   made.on("error", () => {
     client = undefined;
   });

@@ -1,11 +1,12 @@
 import { setTimeout as sleep } from "node:timers/promises";
-import pg from "pg";
+import type pg from "pg";
 import { clause } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
 import { EventStore, POSTGRES_EVENTS } from "./event-store.ts";
 import { Journal, POSTGRES_JOURNAL } from "./journal.ts";
 import type { Preparing, Waiting } from "./lock.ts";
 import { patiently, placeOf } from "./postgres.ts";
+import { PostgresClient } from "./postgres-client.ts";
 import { postgresSql, type SharedDatabase } from "./postgres-sql.ts";
 import { readSecret } from "./read-secret.ts";
 import { POSTGRES_REPORTS, type ReportStore, reportsIn } from "./tally.ts";
@@ -44,8 +45,7 @@ export async function withSharedLock<T>(
   let client: pg.Client | undefined;
   const connect = async (): Promise<pg.Client> => {
     // One that could not connect is of no use any more.
-    const made = new pg.Client({ connectionString: address, connectionTimeoutMillis: 10_000, application_name: "zandrel" });
-    made.on("error", () => undefined);
+    const made = new PostgresClient({ connectionString: address });
     await made.connect();
     return made;
   };

@@ -14,6 +14,7 @@ import type {
   SweepStore,
 } from "../core/sweep/index.ts";
 import { isAway, patiently, placeOf } from "./postgres.ts";
+import { PostgresClient } from "./postgres-client.ts";
 
 /** Lines of a list, and jobs, that are written at once. */
 const BATCH = 2000;
@@ -123,7 +124,7 @@ class SweepQueue implements SweepStore {
   constructor(url: string, options: QueueOptions) {
     this.#place = placeOf(url);
     this.#options = options;
-    this.#pool = new pg.Pool({ connectionString: url, max: 6, connectionTimeoutMillis: 10_000, application_name: "zandrel" });
+    this.#pool = new pg.Pool({ connectionString: url, max: 6, Client: PostgresClient });
     // A connection that breaks while nobody uses it is replaced with the next question.
     this.#pool.on("error", () => undefined);
     this.#boss = new PgBoss({

@@ -4,7 +4,7 @@ import { folder, listenUdp, note, pick, questionOf, random, run, start } from ".
 
 /** How much faster than here it goes in the program, and for how long the guard is given to notice something (milliseconds, here). */
 const SPEED = 60;
-const PATIENCE = 30_000;
+const PATIENCE = 120_000;
 const GUARDS = 6;
 const JUMPS = 10;
 const MINUTE = 60_000;
@@ -50,6 +50,7 @@ async function tokenServer() {
   });
   return { state, ...server };
 }
+
 /** A guard whose machine has its clock set again and again: each time it says so once and looks, and what changed meanwhile is told once. */
 async function oneGuard(number) {
   const here = folder();
@@ -71,7 +72,7 @@ async function oneGuard(number) {
     'domain: brackwater.example\nasks:\n  - id: token\n    service: quaylet\n    purpose: ownership\n    records: |\n      _quaylet TXT "quaylet=1"\n',
   );
   await run(here, ["prove", DOMAIN, "--confirmed", "--force", "--note", "it is there"]);
-  const { child, done } = start(here, ["guard", "--json", "--timeout", "60"], {
+  const { child, done } = start(here, ["guard", "--json", "--timeout", "600"], {
     env: {
       NODE_OPTIONS: `--require ${new URL("other-clock.cjs", import.meta.url).pathname}`,
       CLOCK_FILE: clock,

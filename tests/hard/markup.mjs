@@ -45,16 +45,21 @@ const PAGES = {
 
 export async function markup() {
   let page = "";
-  const server = createHttp((_, reply) => reply.writeHead(200, { "content-type": "text/html" }).end(page));
+  let fetched = 0;
+  const server = createHttp((_, reply) => {
+    fetched += 1;
+    reply.writeHead(200, { "content-type": "text/html" }).end(page);
+  });
   const port = await listenTcp(server);
   const dns = await listenUdp(everythingHere);
   const here = folder();
   await run(here, ["init", "brackwater.example"]);
   const settings = join(here, "zandrel.yaml");
-  writeFileSync(settings, `${readFileSync(settings, "utf8")}defaults:\n  webPorts: { http: ${port}, https: ${port} }\n`);
+  writeFileSync(settings, `${readFileSync(settings, "utf8")}  webPorts: { http: ${port}, https: ${port} }\n`);
   await run(here, ["intake", "--add-service", "Seekmere"], { input: '<meta name="seek" content="page-1">' });
   for (const [title, text] of Object.entries(PAGES)) {
     page = text;
+    const before = fetched;
     for (const argv of [["site", "brackwater.example"], ["status"]]) {
       const ran = await run(here, [...argv, "--resolver", dns.address, "--timeout", "2"]);
       const raw = /[\x00-\x08\x0b-\x1f\x7f-\x9f\u202e]/.test(ran.out + ran.err);
@@ -70,6 +75,7 @@ export async function markup() {
         `${argv.join(" ")}: ${title}`,
       );
     }
+    note("hostile markup", fetched > before || "nobody fetched the page", title);
   }
   server.closeAllConnections();
   server.close();
