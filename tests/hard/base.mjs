@@ -95,3 +95,46 @@ export function everythingHere(message) {
   if (isA) head.writeUInt16BE(1, 6);
   return isA ? Buffer.concat([head, Buffer.from([0xc0, 12, 0, 1, 0, 1, 0, 0, 0, 60, 0, 4, 127, 0, 0, 1])]) : head;
 }
+
+/** A name as it stands in a message (RFC 1035 section 3.1). */
+const wire = (name) =>
+  Buffer.concat([...name.split(".").flatMap((label) => [Buffer.from([label.length]), Buffer.from(label)]), Buffer.from([0])]);
+export const DOMAIN = "brackwater.example";
+const [A, NS, SOA, TXT] = [1, 2, 6, 16];
+const text = Buffer.from("quaylet=1");
+/** What is at which name, by type. */
+const SERVED = {
+  example: { [NS]: wire(`ns1.${DOMAIN}`) },
+  [DOMAIN]: {
+    [NS]: wire(`ns1.${DOMAIN}`),
+    [SOA]: Buffer.concat([wire(`ns1.${DOMAIN}`), wire(`host.${DOMAIN}`), Buffer.alloc(20, 1)]),
+  },
+  [`ns1.${DOMAIN}`]: { [A]: Buffer.from([127, 0, 0, 1]) },
+  [`mail.${DOMAIN}`]: { [A]: Buffer.from([127, 0, 0, 1]) },
+  [`_quaylet.${DOMAIN}`]: { [TXT]: Buffer.from([text.length, ...text]) },
+};
+
+/** A name server that has a token, or not, and counts what it was asked for it. */
+export async function tokenServer() {
+  const state = { isThere: true, asked: 0 };
+  const server = await listenUdp((message) => {
+    const question = Buffer.from(questionOf(message));
+    const type = question.readUInt16BE(question.length - 4);
+    const name = Object.keys(SERVED).find((known) => question.subarray(12, -4).equals(wire(known)));
+    const isToken = name?.startsWith("_quaylet") === true && type === TXT;
+    if (isToken) state.asked += 1;
+    const data = isToken && !state.isThere ? undefined : SERVED[name]?.[type];
+    question[2] = 0x84 | (message[2] & 0x79);
+    question[3] = 0x80;
+    for (const [at, count] of [
+      [6, data === undefined ? 0 : 1],
+      [8, 0],
+      [10, 0],
+    ])
+      question.writeUInt16BE(count, at);
+    if (data === undefined) return question;
+    const head = Buffer.from([0xc0, 12, 0, type, 0, 1, 0, 0, 0, 60, 0, data.length]);
+    return Buffer.concat([question, head, data]);
+  });
+  return { state, ...server };
+}

@@ -1,6 +1,6 @@
 import { mkdirSync, renameSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { folder, listenUdp, note, pick, questionOf, random, run, start } from "./base.mjs";
+import { DOMAIN, folder, note, pick, random, run, start, tokenServer } from "./base.mjs";
 
 /** How much faster than here it goes in the program, and for how long the guard is given to notice something (milliseconds, here). */
 const SPEED = 60;
@@ -8,48 +8,6 @@ const PATIENCE = 120_000;
 const GUARDS = 6;
 const JUMPS = 10;
 const MINUTE = 60_000;
-
-/** A name as it stands in a message (RFC 1035 section 3.1). */
-const wire = (name) =>
-  Buffer.concat([...name.split(".").flatMap((label) => [Buffer.from([label.length]), Buffer.from(label)]), Buffer.from([0])]);
-const DOMAIN = "brackwater.example";
-const [A, NS, SOA, TXT] = [1, 2, 6, 16];
-const text = Buffer.from("quaylet=1");
-/** What is at which name, by type. */
-const ZONE = {
-  example: { [NS]: wire(`ns1.${DOMAIN}`) },
-  [DOMAIN]: {
-    [NS]: wire(`ns1.${DOMAIN}`),
-    [SOA]: Buffer.concat([wire(`ns1.${DOMAIN}`), wire(`host.${DOMAIN}`), Buffer.alloc(20, 1)]),
-  },
-  [`ns1.${DOMAIN}`]: { [A]: Buffer.from([127, 0, 0, 1]) },
-  [`_quaylet.${DOMAIN}`]: { [TXT]: Buffer.from([text.length, ...text]) },
-};
-
-/** A name server that has a token, or not, and counts what it was asked for it. */
-async function tokenServer() {
-  const state = { isThere: true, asked: 0 };
-  const server = await listenUdp((message) => {
-    const question = Buffer.from(questionOf(message));
-    const type = question.readUInt16BE(question.length - 4);
-    const name = Object.keys(ZONE).find((known) => question.subarray(12, -4).equals(wire(known)));
-    const isToken = name?.startsWith("_quaylet") === true && type === TXT;
-    if (isToken) state.asked += 1;
-    const data = isToken && !state.isThere ? undefined : ZONE[name]?.[type];
-    question[2] = 0x84 | (message[2] & 0x79);
-    question[3] = 0x80;
-    for (const [at, count] of [
-      [6, data === undefined ? 0 : 1],
-      [8, 0],
-      [10, 0],
-    ])
-      question.writeUInt16BE(count, at);
-    if (data === undefined) return question;
-    const head = Buffer.from([0xc0, 12, 0, type, 0, 1, 0, 0, 0, 60, 0, data.length]);
-    return Buffer.concat([question, head, data]);
-  });
-  return { state, ...server };
-}
 
 /** A guard whose machine has its clock set again and again: each time it says so once and looks, and what changed meanwhile is told once. */
 async function oneGuard(number) {
