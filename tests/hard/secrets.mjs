@@ -2,7 +2,7 @@ import { chmodSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from "
 import { createServer as createHttp } from "node:http";
 import { createServer as createTcp } from "node:net";
 import { join } from "node:path";
-import { folder, listenTcp, note, run, sentence, tokenServer } from "./base.mjs";
+import { folder, listenTcp, listenUdp, note, questionOf, run, sentence, tokenServer } from "./base.mjs";
 
 /** What nobody may read anywhere; it has what has to be written in another way in addresses, in JSON and in shells. */
 const SECRET = 'pl4nted&"S3cret/+w=';
@@ -51,6 +51,22 @@ const failing = (greet, speak) => async (failure) => {
   if (failure === "is away") close();
   return { port, state, close };
 };
+
+/** A name server that refuses, and says what it does behind the question, where nothing should be. */
+async function failingDns(failure) {
+  const state = { reached: 0 };
+  const server = await listenUdp((message) => {
+    state.reached += 1;
+    if (failure === "says nothing") return undefined;
+    const head = Buffer.from(questionOf(message));
+    head[2] |= 0x80;
+    head[3] = 5;
+    return Buffer.concat([head, Buffer.from(ECHOES[failure]())]);
+  });
+  if (failure === "is away") server.close();
+  const close = failure === "is away" ? () => undefined : server.close;
+  return { port: server.address.split(":")[1], state, close };
+}
 
 async function failingWeb(failure) {
   const state = { reached: 0 };
@@ -102,7 +118,7 @@ const PLACES = {
     commands: [["guard", "--once"]],
   },
   "the key of updates": {
-    server: failing(undefined, (said) => said),
+    server: failingDns,
     settings: (port) =>
       HOST(`{ way: update, server: "127.0.0.1:${port}", key: { name: k.example, secret: env:PLANTED_KEY } }`) + SERVICE(""),
     commands: [["publish", "--timeout", "1"]],
