@@ -1,5 +1,5 @@
 /**
- * The reliability suite: the built program against kills, crowds, full disks and hostile others. It prints how often
+ * The reliability suite: the built program against kills, crowds, full disks, clocks and hostile others. It prints how often
  * each was tried and survived, and ends with 1 where anything was not. `--part NAME` runs one part, `--times N` scales
  * the kills.
  */
