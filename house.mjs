@@ -47,7 +47,7 @@ const FACES = new Set(["yargs", "yargs-parser", "picocolors", "log-update", "@cl
 /** Rooms of net and workspace that may be entered past the door, because what is behind them is loaded by few. */
 const SIDE_DOORS = new Set(
   [
-    "address approval client event-feed helper kit-source local-page mail oauth redirect-listener service-link text-server update web",
+    "address approval client event-feed fetch-bounded helper kit-source local-page mail oauth redirect-listener service-link text-server update web",
   ].flatMap((rooms) => rooms.split(" ").map((room) => `net/${room}.ts`)),
 );
 

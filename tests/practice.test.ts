@@ -1,3 +1,5 @@
+import { readFileSync } from "node:fs";
+import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { name } from "../src/core/name/index.ts";
 import { readZone, zonesOf } from "../src/core/zone/index.ts";
@@ -64,6 +66,96 @@ describe("Nettlehost's form", () => {
     await post("/nettlehost/quillmark.test/add", { type: "TXT", host: "_y", value: "b" });
     await post("/nettlehost/quillmark.test/delete", { name: "_y.quillmark.test.", type: "TXT", data: '"a"' });
     expect(lab.nettlehost.set(apex, name("_y.quillmark.test"), "TXT")?.data).toEqual([{ strings: ["b"] }]);
+  });
+});
+
+/** A move to the other DNS host, as somebody practises it: with the pages of both hosts, the registrar, and the commands. */
+describe("moving between DNS hosts", () => {
+  const domain = "moving.test";
+  const apex = name(domain);
+  let world: Awaited<ReturnType<typeof startLab>>;
+  let folder: string;
+  const run = (argv: readonly string[], input = "") => zandrel(folder, argv, { env: world.env, input });
+  const put = (path: string, fields: Record<string, string>) =>
+    fetch(`${world.practice}${path}`, { method: "POST", body: new URLSearchParams(fields) });
+  beforeAll(async () => {
+    world = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), port: 0, domains: [apex] });
+    folder = folderWith({ "lab.yaml": world.settings });
+    expect(await run(["init", domain, "--dns-host", "nettlehost", "--settings", "lab.yaml"])).toMatchObject({ exit: 0 });
+  });
+  afterAll(() => world.close());
+
+  test("from the plan to the last look, and a publication to the host that was left is not made in silence", async () => {
+    expect((await run(["lab", "registrar", domain, "--json"])).json).toMatchObject({
+      nameServers: ["ns1.nettlehost.example.", "ns2.nettlehost.example."],
+      host: "nettlehost",
+      ds: [],
+      before: null,
+    });
+    expect(await run(["relocate", "plan", domain, "--new-host", "zonemarrow"])).toMatchObject({ exit: 0 });
+    const captured = await run(["relocate", "capture", domain]);
+    expect(captured.out).toContain("_domainconnect.moving.test TXT is left out");
+    expect(captured.out).toContain("www.moving.test CNAME leads to parked.nettlehost.example, a machine of the old host");
+    const file = readFileSync(join(folder, `${domain}.zone`), "utf8");
+    expect(file).not.toContain("_domainconnect");
+    // Before the zone is there, nothing can be compared, and the page of the host says what to do.
+    expect(await run(["relocate", "compare", domain, "--new-host", "zonemarrow"])).toMatchObject({ exit: 1 });
+    expect(await (await fetch(`${world.practice}/zonemarrow/${domain}`)).text()).toContain("is not here yet");
+    expect((await put(`/zonemarrow/${domain}/zone`, { zone: "www CNAME" })).status).toBe(409);
+    expect((await put(`/zonemarrow/${domain}/zone`, { zone: file })).status).toBe(200);
+    expect(await run(["relocate", "compare", domain, "--new-host", "zonemarrow"])).toMatchObject({ exit: 0, err: "" });
+    const moved = await run(["lab", "registrar", domain, "--name-servers", "zonemarrow"]);
+    expect(moved.out).toContain("now has the name servers ns1.zonemarrow.example and ns2.zonemarrow.example; before:");
+    expect(moved.out).toContain("Next: zandrel relocate check moving.test --new-host zonemarrow");
+    expect(await run(["intake", "-"], world.seekmere.instructions(domain))).toMatchObject({ exit: 0 });
+    const wrong = await run(["publish", domain]);
+    expect(wrong).toMatchObject({ exit: 1 });
+    expect(`${wrong.out}${wrong.err}`).toMatch(/Zonemarrow|zonemarrow/);
+    expect(await run(["relocate", "check", domain, "--new-host", "zonemarrow", "--write"])).toMatchObject({ exit: 0 });
+    expect(await run(["publish", domain])).toMatchObject({ exit: 0, err: "" });
+    expect(world.zonemarrow.set(apex, apex, "TXT")).toBeDefined();
+  });
+
+  test.each([
+    ["one server is too few", ["--name-servers", "ns1.nettlehost.example"], 1, "at least two name servers"],
+    [
+      "a server inside the domain",
+      ["--name-servers", "nettlehost", "--name-servers", "ns.moving.test"],
+      1,
+      "inside moving.test itself",
+    ],
+    ["a word that is no name", ["--name-servers", "nettle"], 1, "is not the name of a name server"],
+    ["half a DNSSEC record", ["--ds", "4711 13"], 1, "is not a DNSSEC record"],
+  ])("the registrar refuses %s, and nothing is changed", async (_, argv, exit, said) => {
+    const before = (await run(["lab", "registrar", domain, "--json"])).json;
+    const refused = await run(["lab", "registrar", domain, ...argv]);
+    expect(refused).toMatchObject({ exit });
+    expect(refused.err).toContain(said);
+    expect((await run(["lab", "registrar", domain, "--json"])).json).toEqual({ ...before, at: expect.any(String) });
+  });
+
+  test("DNSSEC records are entered and deleted, by the command and on the page", async () => {
+    const record = `4711 13 2 ${"AB".repeat(32)}`;
+    expect((await run(["lab", "registrar", domain, "--ds", record, "--json"])).json.ds).toEqual([record]);
+    expect((await run(["lab", "registrar", domain, "--without-ds"])).out).toContain("DNSSEC records (DS): none; before: 4711");
+    expect((await put(`/registrar/${domain}`, { records: record })).status).toBe(200);
+    expect(world.registry.set(name("."), apex, "DS")?.ttl).toBe(21_600);
+    expect(await (await put(`/registrar/${domain}`, { servers: "one" })).text()).toContain("Nothing was saved.");
+  });
+
+  test("a lab that is not there, or does not know the domain, is named", async () => {
+    expect(await run(["lab", "registrar", "other.test"])).toMatchObject({ exit: 2 });
+    const { ZANDREL_LAB: _, ...env } = world.env;
+    expect((await zandrel(folder, ["lab", "registrar", domain], { env })).err).toContain("this needs a running lab");
+    const away = await zandrel(folder, ["lab", "registrar", domain], { env: { ...env, ZANDREL_LAB: "http://127.0.0.1:9" } });
+    expect(away).toMatchObject({ exit: 3 });
+  });
+
+  test("Zonemarrow's form takes whole names, stores in lower case, and in pieces", async () => {
+    await put(`/zonemarrow/${domain}/add`, { type: "TXT", host: `_z.${domain}`, value: `K=${"A".repeat(150)}` });
+    expect(world.zonemarrow.set(apex, name(`_z.${domain}`), "TXT")?.data).toEqual([
+      { strings: [`k=${"a".repeat(98)}`, "a".repeat(52)] },
+    ]);
   });
 });
 

@@ -66,7 +66,8 @@ export const COMMANDS: readonly Entry[] = [
   entry("dossier", "pages for people who do not use terminals", () => import("./commands/dossier.ts")),
   entry("helper", "check the helper program of a DNS host", () => import("./commands/helper.ts")),
   entry("words", "what a term means", () => import("./commands/words.ts")),
-  entry("lab", "run the simulated services: DNS hosts, resolvers, services", () => import("./commands/lab.ts")),
+  entry("lab", "run the simulated services: DNS hosts, resolvers, services", () => import("./commands/lab/lab.ts")),
+  entry("lab registrar", "the registrar of a running lab: a domain's name servers", () => import("./commands/lab/registrar.ts")),
   entry("demo", "run the guided demo", () => import("./commands/demo.ts")),
   entry("completion", "print the script that completes commands in a shell", () => import("./commands/completion.ts")),
 ];

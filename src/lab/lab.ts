@@ -19,6 +19,8 @@ import { type MailService, startMailService } from "./mail-service.ts";
 import { HERONPOST, INGLEMAIL, SWIFTQUILL } from "./mail-services.ts";
 import { type Mallowmail, startMallowmail } from "./mallowmail.ts";
 import { PracticeSites, startPractice } from "./practice.ts";
+import { FORMS } from "./practice-form.ts";
+import { Registrar } from "./registrar.ts";
 import { CachingResolver } from "./resolver.ts";
 import { pagewick, type RunningService, type ServiceDescription, sealbarrow, seekmere, startService } from "./service.ts";
 import { labTemplates } from "./templates.ts";
@@ -269,6 +271,37 @@ async function startServices(
   };
 }
 
+/** The pages to practise on: the forms of both DNS hosts, the registrar, and what the services ask for. */
+const startGround = (
+  {
+    registry,
+    nettlehost,
+    zonemarrow,
+    domains,
+    signed,
+    sites,
+    services,
+  }: Pick<Lab, "registry" | "nettlehost" | "zonemarrow"> & {
+    readonly domains: readonly DomainName[];
+    readonly signed: boolean;
+    readonly sites: PracticeSites;
+    readonly services: LabServices;
+  },
+  now: () => number,
+) =>
+  startPractice({
+    hosts: [
+      { ...FORMS.nettlehost, host: nettlehost, signs: signed },
+      { ...FORMS.zonemarrow, host: zonemarrow, signs: signed },
+    ],
+    registrar: new Registrar(registry),
+    parked: ADDRESSES.parked,
+    // The reader's own domains come first.
+    domains: [...domains.map(withoutRootDot), ...THEATRE],
+    services: practised(services, sites),
+    now,
+  });
+
 /** The theatre's own domains. */
 const THEATRE = ["brackwater.example", "brackwater-tickets.example", "puppetfest.example"];
 
@@ -330,7 +363,7 @@ async function startLabAt({ start, speed, port, domains = [], signed = false }: 
     const signingFile = presentApprovals(approvals, { nettlehost, providers }, further, folder);
 
     const token = randomBytes(18).toString("base64url");
-    const zones = ["brackwater.example.", "brackwater-post.example.", ...further];
+    const zones = [...["brackwater", "brackwater-post"].map((label) => name(`${label}.example`)), ...further];
     const api = await keep(startZonemarrow({ host: zonemarrow, token, zones }));
     const authority = await makeAuthority();
     const authorityFile = saved(folder, "authority.pem", authority.pem);
@@ -346,15 +379,8 @@ async function startLabAt({ start, speed, port, domains = [], signed = false }: 
       mailboxes,
     };
     const services = await startServices(keep, builderOf(sites, web, clock), mail, { key, providers });
-    const practice = await keep(
-      startPractice({
-        host: nettlehost,
-        parked: ADDRESSES.parked,
-        domains: [...THEATRE, ...further.map(withoutRootDot)],
-        services: practised(services, sites),
-        now: () => clock.now(),
-      }),
-    );
+    const ground = { ...dns, domains: further, signed, sites, services };
+    const practice = await keep(startGround(ground, () => clock.now()));
     return {
       practice: practice.url,
       clock,
@@ -372,6 +398,7 @@ async function startLabAt({ start, speed, port, domains = [], signed = false }: 
       approvals,
       settings: settingsFor(port, anchors, signingFile, web.ports, linksOf(services)),
       env: environmentOf(clock, {
+        ZANDREL_LAB: practice.url,
         NETTLEHOST_TSIG: tsig.toString("base64"),
         SERVICE_KEY: key,
         ZONEMARROW_API: api.api,

@@ -2,10 +2,11 @@ import Fastify, { type FastifyInstance, type FastifyReply } from "fastify";
 import { understand } from "../core/ask/intake/index.ts";
 import { type DomainName, name, parseName, relativeText, withoutRootDot } from "../core/name/index.ts";
 import { printData } from "../core/record/index.ts";
-import type { AuthorityHost } from "./authority.ts";
 import type { MailService } from "./mail-service.ts";
-import { type Entered, enter, formPage } from "./practice-form.ts";
+import { addZone, addZonePage, type Entered, enter, type FormHost, formPage } from "./practice-form.ts";
 import { html, page } from "./practice-page.ts";
+import { registrarPage } from "./practice-registrar.ts";
+import type { Registrar, RegistrationChange } from "./registrar.ts";
 import type { RunningService, SiteDesk } from "./service.ts";
 
 /** The same asks as six services would show them. */
@@ -57,7 +58,8 @@ interface PracticeService {
 
 /** What the practice ground needs of the lab. */
 export interface PracticeWorld {
-  readonly host: AuthorityHost;
+  readonly hosts: readonly FormHost[];
+  readonly registrar: Registrar;
   /** The address of the parked page. */
   readonly parked: string;
   readonly domains: readonly string[];
@@ -145,13 +147,15 @@ async function asksPage({ services }: PracticeWorld, key: string, apex: DomainNa
 }
 
 /** The first page: every domain, and what there is to do with it. */
-function offerOverview(server: FastifyInstance, { domains, services }: PracticeWorld): void {
+function offerOverview(server: FastifyInstance, { domains, services, hosts }: PracticeWorld): void {
   server.get("/", async (_, reply) => {
     const lists = domains.map(
       (domain) =>
         `<h2>${domain}</h2><ul>${Object.keys(services)
           .map((service) => `<li><a href="/asks/${service}/${domain}">what ${service} asks for</a></li>`)
-          .join("")}<li><a href="/nettlehost/${domain}">its zone at Nettlehost</a></li></ul>`,
+          .join(
+            "",
+          )}${hosts.map(({ key, title }) => `<li><a href="/${key}/${domain}">its zone at ${title}</a></li>`).join("")}<li><a href="/registrar/${domain}">its registrar: name servers and DNSSEC</a></li></ul>`,
     );
     const sent = Object.entries(services).flatMap(([service, { mail }]) =>
       mail === undefined ? [] : [`<li><a href="/mail/${service}">what became of the mail of ${service}</a></li>`],
@@ -212,25 +216,34 @@ function offerMail(server: FastifyInstance, { services }: PracticeWorld): void {
   );
 }
 
-/** The form of the DNS host. */
-function offerForm(server: FastifyInstance, world: PracticeWorld): void {
-  const { host, parked } = world;
+/** The form of a DNS host. */
+function offerForm(server: FastifyInstance, world: PracticeWorld, form: FormHost): void {
+  const { parked } = world;
+  const { key, host } = form;
+  const isThere = (apex: DomainName): boolean => host.zones().some((zone) => zone.apex === apex);
+  const zonePage = (apex: DomainName, all: boolean, said = ""): string =>
+    isThere(apex) ? formPage(form, apex, parked, all, said) : addZonePage(form, apex, said);
   server.get<{ Params: { domain: string }; Querystring: { all?: string } }>(
-    "/nettlehost/:domain",
+    `/${key}/:domain`,
     async ({ params, query }, reply) => {
       const apex = apexOf(world, params.domain);
-      return apex === undefined ? nothing(reply) : show(reply, formPage(host, apex, parked, query.all === "1"));
+      return apex === undefined ? nothing(reply) : show(reply, zonePage(apex, query.all === "1"));
     },
   );
   server.post<{ Params: { domain: string; what: string }; Body: Record<string, string> }>(
-    "/nettlehost/:domain/:what",
+    `/${key}/:domain/:what`,
     async ({ params, body }, reply) => {
       const apex = apexOf(world, params.domain);
       if (apex === undefined) return nothing(reply);
-      const { type = "", host: typed = "", value = "", name: stored = "", data = "" } = body;
+      const { type = "", host: typed = "", value = "", name: stored = "", data = "", zone = "" } = body;
+      if (params.what === "zone") {
+        const said = addZone(form, apex, zone);
+        return show(reply, zonePage(apex, false, said), said === undefined ? 200 : 409);
+      }
+      if (!isThere(apex)) return show(reply, zonePage(apex, false, "Add the domain first."), 409);
       if (params.what === "add") {
-        const said = enter(host, apex, { type, host: typed, value });
-        return show(reply, formPage(host, apex, parked, false, said), said === undefined ? 200 : 409);
+        const said = enter(form, apex, { type, host: typed, value });
+        return show(reply, zonePage(apex, false, said), said === undefined ? 200 : 409);
       }
       const at = parseName(stored);
       const there = at.ok ? host.set(apex, at.value, type) : undefined;
@@ -239,18 +252,51 @@ function offerForm(server: FastifyInstance, world: PracticeWorld): void {
         if (left.length === 0) host.remove(apex, there.name, type);
         else host.put(apex, { ...there, data: left });
       }
-      return show(reply, formPage(host, apex, parked, false));
+      return show(reply, zonePage(apex, false));
     },
   );
 }
 
-/** Web pages to practise on: what services ask for, in six layouts, what their buttons say, and a DNS host's form. */
+/** The page of the registrar; a program that asks for JSON gets that. */
+function offerRegistrar(server: FastifyInstance, world: PracticeWorld): void {
+  const { registrar, hosts, now } = world;
+  const path = "/registrar/:domain";
+  server.get<{ Params: { domain: string } }>(path, async ({ params, headers }, reply) => {
+    const apex = apexOf(world, params.domain);
+    if (apex === undefined) return nothing(reply);
+    const registration = registrar.registration(apex);
+    return headers.accept === "application/json" ? registration : show(reply, registrarPage(registration, hosts));
+  });
+  server.post<{
+    Params: { domain: string };
+    Body: RegistrationChange & { readonly servers?: string; readonly records?: string };
+  }>(path, async ({ params, headers, body }, reply) => {
+    const apex = apexOf(world, params.domain);
+    if (apex === undefined) return nothing(reply);
+    // The page has one field for the name servers and one for the DNSSEC records, a line each.
+    const { servers, records, nameServers = servers?.split("\n"), ds = records?.split("\n") } = body;
+    const changed = registrar.change(apex, {
+      ...(nameServers === undefined ? {} : { nameServers }),
+      ...(ds === undefined ? {} : { ds }),
+    });
+    if (headers.accept === "application/json") return changed.ok ? changed.value : reply.code(422).send({ error: changed.error });
+    const registration = registrar.registration(apex);
+    const until = new Date(now() + registration.ttl * 1000).toISOString().slice(11, 16);
+    const said = changed.ok
+      ? `Saved. Resolvers that asked before remember what was here until about ${until} UTC.`
+      : `Nothing was saved. ${changed.error}`;
+    return show(reply, registrarPage(registration, hosts, said), changed.ok ? 200 : 409);
+  });
+}
+
+/** Web pages to practise on: what services ask for, in six layouts, what their buttons say, the forms of two DNS hosts, a registrar. */
 export async function startPractice(world: PracticeWorld): Promise<{ readonly url: string; close(): Promise<void> }> {
   const server = Fastify({ logger: false, forceCloseConnections: true, bodyLimit: 1 << 20 });
   server.addContentTypeParser("application/x-www-form-urlencoded", { parseAs: "string" }, (_, body, done) =>
     done(null, Object.fromEntries(new URLSearchParams(String(body)))),
   );
-  for (const offer of [offerOverview, offerAsks, offerMail, offerForm]) offer(server, world);
+  for (const offer of [offerOverview, offerAsks, offerMail, offerRegistrar]) offer(server, world);
+  for (const host of world.hosts) offerForm(server, world, host);
   const url = await server.listen({ host: "127.0.0.1", port: 0 });
   return { url, close: () => server.close() };
 }

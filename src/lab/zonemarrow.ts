@@ -1,5 +1,5 @@
 import Fastify from "fastify";
-import { isAtOrBelow, parseName } from "../core/name/index.ts";
+import { type DomainName, isAtOrBelow, parseName } from "../core/name/index.ts";
 import { parseType, printData, toSets } from "../core/record/index.ts";
 import { readRecords } from "../core/zone/index.ts";
 import type { AuthorityHost } from "./authority.ts";
@@ -24,12 +24,12 @@ export async function startZonemarrow({
 }: {
   host: AuthorityHost;
   token: string;
-  zones: readonly string[];
+  zones: readonly DomainName[];
 }): Promise<RunningApi> {
   const server = Fastify({ logger: false, forceCloseConnections: true });
   server.addHook("onRequest", async (request, reply) => {
     if (request.headers.authorization !== `Bearer ${token}`) return reply.code(401).send({ error: "unknown token" });
-    if (!zones.includes(decodeURIComponent(request.url.split("/")[3] ?? "")))
+    if (!(zones as readonly string[]).includes(decodeURIComponent(request.url.split("/")[3] ?? "")))
       return reply.code(403).send({ error: "the token is for other zones" });
   });
   const target = ({ zone, name, type }: SetPath) => {

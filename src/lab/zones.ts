@@ -1,4 +1,4 @@
-import type { DomainName } from "../core/name/index.ts";
+import { type DomainName, name } from "../core/name/index.ts";
 
 /** The zones of the lab when it starts: a registry, a DNS host, and the domains of the Brackwater Puppet Theatre. */
 
@@ -60,9 +60,22 @@ ns1.nettlehost A ${ADDRESSES.nettlehost[0]}
 ns2.nettlehost A ${ADDRESSES.nettlehost[1]}
 `;
 
+/** The DNS hosts that zones can be kept at. */
+export const PRACTICE_HOSTS = ["nettlehost", "zonemarrow"] as const;
+export type PracticeHost = (typeof PRACTICE_HOSTS)[number];
+
+/** The name servers of a DNS host. */
+export const nameServersOf = (host: PracticeHost): readonly DomainName[] =>
+  ["ns1", "ns2"].map((server) => name(`${server}.${host}.example`));
+
 /** The delegation of a further domain to Nettlehost, for the zone that holds it: `example`, or else the root. */
 export const delegationOf = (domain: DomainName): string =>
-  ["ns1", "ns2"].map((server) => `${domain} 6h IN NS ${server}.nettlehost.example.\n`).join("");
+  nameServersOf("nettlehost")
+    .map((server) => `${domain} 6h IN NS ${server}\n`)
+    .join("");
+
+/** A zone that was just added at a DNS host, before anything is in it. */
+export const emptyZone = (host: PracticeHost): string => start.replaceAll("nettlehost", host);
 
 /** The zone of a further domain, as Nettlehost sets up a new one. */
 export const newZone = (): string => `${start}${parked}`;
@@ -127,5 +140,5 @@ export const ZONEMARROW_ZONES: Readonly<Record<string, string>> = Object.fromEnt
   Object.entries({
     zonemarrow: `ns1 A ${ADDRESSES.zonemarrow[0]}\nns2 A ${ADDRESSES.zonemarrow[1]}\n`,
     "brackwater-post": '@ TXT "v=spf1 -all"\n',
-  }).map(([label, records]) => [label, `${start.replaceAll("nettlehost", "zonemarrow")}${records}`]),
+  }).map(([label, records]) => [label, `${emptyZone("zonemarrow")}${records}`]),
 );

@@ -3,8 +3,10 @@ import { resolve } from "node:path";
 import { MAX_PASTE, understand } from "../../core/ask/intake/index.ts";
 import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
+import type { DomainName } from "../../core/name/index.ts";
 import { type RecordSet, toSets } from "../../core/record/index.ts";
-import { captureByAsking, isHosts, namesToAsk, walkNames, zoneText } from "../../core/relocate/index.ts";
+import { captureByAsking, isHosts, namesToAsk, pointersToHost, walkNames, zoneText } from "../../core/relocate/index.ts";
+import { organizationalDomain } from "../../core/suffix/index.ts";
 import { readText, replaceFile } from "../../workspace/index.ts";
 import type { Ended } from "../context.ts";
 
@@ -29,6 +31,10 @@ function fromExport(move: Move, file: string): RecordSet[] {
   }
 }
 
+/** The domains that the old host's name servers are named in. */
+const hostDomains = ({ looked }: Move): DomainName[] =>
+  looked.authority.kind === "delegated" ? looked.authority.servers.map(({ name }) => organizationalDomain(name)) : [];
+
 /** Writes the zone down as it is. */
 export async function capture(move: Move): Promise<{ ended: Ended; capture: NonNullable<RelocateResult["capture"]> }> {
   const { domain, dns, request, context, workspace, file } = move;
@@ -49,6 +55,7 @@ export async function capture(move: Move): Promise<{ ended: Ended; capture: NonN
   const failedSets = new Set(asked?.unresolved.map((one) => `${one.name} ${one.type}`));
   for (const set of extra) if (failedSets.has(`${set.name} ${set.type}`)) live.set(`${set.name} ${set.type}`, set);
   const sets = [...live.values()].filter((set) => !isHosts(set, domain.name));
+  const pointers = pointersToHost([...live.values()], domain.name, hostDomains(move));
   const because =
     walked !== undefined
       ? clause("capture-walked")
@@ -68,6 +75,15 @@ export async function capture(move: Move): Promise<{ ended: Ended; capture: NonN
   const otherHosts = Object.keys(workspace.settings.hosts).filter((key) => key !== domain.host);
   return {
     ended: missing.length > 0 ? "undetermined" : "fine",
-    capture: { file, records, whole: whole !== undefined || walked !== undefined, because, otherHosts, unresolved: [...missing] },
+    capture: {
+      file,
+      records,
+      whole: whole !== undefined || walked !== undefined,
+      because,
+      otherHosts,
+      leftOut: pointers.left.map(({ name, type }) => ({ name, type })),
+      toOldHost: pointers.kept.map(({ set: { name, type }, target }) => ({ name, type, target })),
+      unresolved: [...missing],
+    },
   };
 }

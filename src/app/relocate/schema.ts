@@ -41,6 +41,12 @@ export const relocateSchema = z.object({
       whole: z.boolean().describe("whether every name of the zone is known: it was handed out, or lists its names"),
       because: sentence,
       otherHosts: z.array(z.string()).describe("keys of the workspace's other DNS hosts, one of which may be the new one"),
+      leftOut: z
+        .array(z.object({ name: domainName, type: z.string() }))
+        .describe("pointers of the old host itself, which are not copied"),
+      toOldHost: z
+        .array(z.object({ name: domainName, type: z.string(), target: domainName }))
+        .describe("records that are copied and lead to a machine of the old host, so that they may end with it"),
       unresolved: z.array(unresolved),
     })
     .nullable(),

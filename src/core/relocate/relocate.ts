@@ -1,6 +1,6 @@
 import { type Clause, clause } from "../clause/index.ts";
 import { type Lookup, liveAt } from "../lookup/index.ts";
-import { type DomainName, isBelow, parseName, relativeText } from "../name/index.ts";
+import { type DomainName, isAtOrBelow, isBelow, parseName, relativeText } from "../name/index.ts";
 import { printData, type RecordSet, type RecordType, sameData } from "../record/index.ts";
 import { USUAL_NAMES, USUAL_TYPES } from "./usual-names.ts";
 
@@ -20,7 +20,7 @@ export interface Capture {
 
 /** The usual names and those that are known from elsewhere, each once. */
 export function namesToAsk(apex: DomainName, known: Iterable<DomainName>): DomainName[] {
-  const usual = USUAL_NAMES.flatMap((text) => {
+  const usual = [DESK, ...USUAL_NAMES].flatMap((text) => {
     const parsed = parseName(text, apex);
     return parsed.ok ? [parsed.value] : [];
   });
@@ -66,10 +66,37 @@ export async function captureByAsking(
   };
 }
 
+/** Where a zone says which desk for approvals its DNS host has: a pointer to the host, not to anything of the domain. */
+const DESK = "_domainconnect";
+const isDesk = (of: DomainName): boolean => of.startsWith(`${DESK}.`);
+
 /** Sets that belong to the DNS host and not to the domain: the new host brings its own. */
-export const isHosts = (set: RecordSet, apex: DomainName): boolean =>
-  (set.name === apex && (set.type === "SOA" || set.type === "NS")) ||
-  ["RRSIG", "NSEC", "NSEC3", "NSEC3PARAM", "DNSKEY", "CDS", "CDNSKEY", "ZONEMD"].includes(set.type);
+export const isHosts = ({ name, type }: Pick<RecordSet, "name" | "type">, apex: DomainName): boolean =>
+  (name === apex && (type === "SOA" || type === "NS")) ||
+  isDesk(name) ||
+  ["RRSIG", "NSEC", "NSEC3", "NSEC3PARAM", "DNSKEY", "CDS", "CDNSKEY", "ZONEMD"].includes(type);
+
+/**
+ * What of a zone points at the old DNS host itself. `left` are the host's own pointers, which a copy leaves out; `kept` are the
+ * domain's records that lead to a machine of the host, such as its page for parked domains, and may end with it.
+ *
+ * @param hostDomains domains of the old host: those that its name servers are named in
+ */
+export function pointersToHost(
+  sets: readonly RecordSet[],
+  apex: DomainName,
+  hostDomains: readonly DomainName[],
+): { readonly left: readonly RecordSet[]; readonly kept: readonly { readonly set: RecordSet; readonly target: DomainName }[] } {
+  const others = hostDomains.filter((domain) => !isAtOrBelow(apex, domain) && !isAtOrBelow(domain, apex));
+  const kept = sets.flatMap((set) => {
+    if (isHosts(set, apex)) return [];
+    const target = set.data
+      .map((data) => ("target" in data ? data.target : "exchange" in data ? data.exchange : undefined))
+      .find((led) => led !== undefined && others.some((domain) => isAtOrBelow(led as DomainName, domain)));
+    return target === undefined ? [] : [{ set, target: target as DomainName }];
+  });
+  return { left: sets.filter((set) => isDesk(set.name)), kept };
+}
 
 /** The captured zone as a zone file for the new host, without what the old host put there for itself. */
 export function zoneText(apex: DomainName, sets: readonly RecordSet[], remarks: readonly string[]): string {
@@ -108,7 +135,7 @@ export async function compareSides(
   const own = (live: Awaited<ReturnType<typeof liveAt>>, type: RecordType): RecordSet | undefined =>
     live.kind === "set" ? live.set : live.kind === "failed" && type === "NS" ? live.answer.delegation?.ns : undefined;
   const compared = wanted
-    .filter(({ name, type }) => name !== apex || (type !== "SOA" && type !== "NS"))
+    .filter((set) => !isHosts(set, apex))
     .map(async ({ name, type }): Promise<Difference | Unresolved | "same" | undefined> => {
       const [there, here] = await Promise.all([liveAt(old, apex, name, type), liveAt(fresh, apex, name, type)]);
       const failure = [there, here].find((live) => live.kind === "failed" && live.answer.delegation === undefined);

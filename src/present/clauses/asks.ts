@@ -277,6 +277,10 @@ export const ASKS = {
     `zandrel sender address ${service} ${address} --resend`,
   "next-init": ({ domain }: { readonly domain: DomainName }) => `zandrel init ${withoutRootDot(domain)}`,
   "next-site": ({ domain }: { readonly domain: DomainName }) => `zandrel site ${withoutRootDot(domain)}`,
+  "next-registrar": ({ domain, host }: { readonly domain: DomainName; readonly host: string }) =>
+    `zandrel lab registrar ${withoutRootDot(domain)} --name-servers ${host}`,
+  "next-relocate-check": ({ domain, host }: { readonly domain: DomainName; readonly host: string }) =>
+    `zandrel relocate check ${withoutRootDot(domain)} --new-host ${host}`,
   "next-find-host": ({ domain }: { readonly domain: DomainName }) => `zandrel host find ${withoutRootDot(domain)}`,
   "next-audit": ({ domain }: { readonly domain: DomainName }) => `zandrel audit ${withoutRootDot(domain)}`,
   "next-explain-spf": ({ domain }: { readonly domain: DomainName }) => `zandrel spf explain ${withoutRootDot(domain)}`,

@@ -1,4 +1,8 @@
-import { type Failings, problem, say, usage } from "./words.ts";
+import type { Clause } from "../../core/clause/index.ts";
+import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
+import { inWords } from "../clauses/index.ts";
+import { visible } from "../safe.ts";
+import { type Failings, problem, say, undetermined, usage } from "./words.ts";
 
 export const LAB = {
   "port-taken": usage(({ port, first }: { port: number; first: number }) =>
@@ -15,6 +19,27 @@ export const LAB = {
     say(
       "this system has no loopback addresses beside 127.0.0.1",
       "add 127.53.0.1 to 127.53.0.34, 127.53.1.35 and 127.53.2.36 to its loopback interface, then try again",
+    ),
+  ),
+  "lab-unknown": usage(() =>
+    say(
+      "this needs a running lab, and ZANDREL_LAB does not say where one is",
+      "start one with zandrel lab, and type the export lines that it prints",
+    ),
+  ),
+  "lab-unreachable": undetermined(({ address, because }: { address: string; because: Clause }) =>
+    say(`the lab could not be asked at ${visible(address)}: ${visible(inWords(because))}`, "see whether zandrel lab still runs"),
+  ),
+  "lab-other-domain": usage(({ domain }: { domain: DomainName }) =>
+    say(
+      `${displayName(domain)} is not registered in this lab`,
+      `start it with zandrel lab --domain ${withoutRootDot(domain)}, or name one of the theatre’s domains`,
+    ),
+  ),
+  "registrar-refused": problem(({ domain, said }: { domain: DomainName; said: string }) =>
+    say(
+      `the registrar refused the change of ${displayName(domain)}: ${visible(said)}`,
+      "nothing was changed: correct it, then try again",
     ),
   ),
   "demo-broke-off": problem(({ argv, ended, expected }: { argv: readonly string[]; ended: number; expected: number }) =>

@@ -130,7 +130,22 @@ function captureText(captured: NonNullable<RelocateResult["capture"]>, { result,
       ? `Enter or import it at the new host, and say which host that is, in place of the words in capitals.\nNext: ${style.command("zandrel host set KEY --title NAME --address ADDRESS")}`
       : `Enter or import it at the new host.\nNext: ${captured.otherHosts.map(compare).join(" or ")}`;
   const open = openLines(captured.unresolved, layout).map((line) => `${line}\n`);
-  return `${title}  ${style.good(`${count(captured.records, "record")} captured`)} in ${visible(captured.file)}\n${wrap(sentence(visible(inWords(captured.because))), width)}\n${open.join("")}${next}\n`;
+  const remark = (mark: string, text: string) => `  ${mark} ${wrap(text, width - 4, "    ")}\n`;
+  const pointers = [
+    ...captured.leftOut.map(({ name, type }) =>
+      remark(
+        style.quiet("-"),
+        `${displayName(name)} ${type} is left out: it says where the old host takes approvals, and the new one has its own`,
+      ),
+    ),
+    ...captured.toOldHost.map(({ name, type, target }) =>
+      remark(
+        style.careful("!"),
+        `${displayName(name)} ${type} leads to ${displayName(target)}, a machine of the old host: it may stop working when you leave; decide what it should lead to`,
+      ),
+    ),
+  ];
+  return `${title}  ${style.good(`${count(captured.records, "record")} captured`)} in ${visible(captured.file)}\n${wrap(sentence(visible(inWords(captured.because))), width)}\n${open.join("")}${pointers.join("")}${next}\n`;
 }
 
 function planText(planned: NonNullable<RelocateResult["plan"]>, { result, layout, title, signed, step }: Telling): string {

@@ -1,10 +1,10 @@
 import { resolve } from "node:path";
-import { nameOperand } from "../../app/dns/context.ts";
-import { saveText } from "../../app/save.ts";
-import { LAB_START, startLab } from "../../demo/start-lab.ts";
-import { shellWord } from "../../present/safe.ts";
-import { command } from "../command.ts";
-import { flag, list, number, text, time } from "../options.ts";
+import { nameOperand } from "../../../app/dns/context.ts";
+import { saveText } from "../../../app/save.ts";
+import { LAB_START, startLab } from "../../../demo/start-lab.ts";
+import { shellWord } from "../../../present/safe.ts";
+import { command } from "../../command.ts";
+import { flag, list, number, text, time } from "../../options.ts";
 
 export default command({
   name: "lab",
@@ -55,7 +55,7 @@ export default command({
           "What the services show, ready to paste into zandrel intake:",
           "",
           ...pages.map((page) => page.replaceAll("\t", "    ")),
-          `Pages to practise on, in a browser of this machine, with a form of Nettlehost's that makes the usual mistakes possible: ${lab.practice}`,
+          `Pages to practise on, in a browser of this machine, with the forms of two DNS hosts that make the usual mistakes possible, and a registrar: ${lab.practice}`,
           `Nettlehost also takes approvals: after zandrel host set nettlehost --way approval, publish sends you to its page. Its templates are kits: ${[...lab.approvals.templates.keys()].map((key) => `http://${lab.approvals.place}/v2/domainTemplates/providers/${key.replace(" ", "/services/")}`).join(" and ")}`,
           `Or approve Pagewick's four records at once, in a browser: http://${lab.approvals.place}/v2/domainTemplates/providers/pagewick.example/services/site/apply?domain=brackwater.example&claim=${/pagewick-claim:(\w+)/.exec(pagewick.instructions("brackwater.example"))?.[1]}&site=brackwater`,
           `Mailboxes, a Maildir each: ${lab.mailboxes}`,
