@@ -13,6 +13,7 @@ import type { Intake } from "./asks/new-ask.ts";
 export type PersonQuestion =
   | { readonly kind: "paste-doubt"; readonly question: IntakeQuestion }
   | { readonly kind: "save-paste"; readonly intake: Intake }
+  | { readonly kind: "replace-older"; readonly older: readonly string[] }
   | { readonly kind: "which-domain"; readonly domains: readonly DomainName[] }
   | { readonly kind: "which-ask"; readonly asks: readonly string[] }
   | { readonly kind: "change-host"; readonly domain: DomainName; readonly host: string }

@@ -41,9 +41,11 @@ export async function fromKit(
         );
         const { add, newer, without } = newOf(filledAsks, now, request.insteadOf);
         newerThan = newer;
+        replaced = [...without.keys()];
         return { service: { key: kit.service, title: kit.title }, add, without, result: add };
       };
       let newerThan: readonly string[] = [];
+      let replaced: readonly string[] = [];
       const dry = request.dryRun;
       const asks = dry ? decide(domain).result : await reviseAsks(workspace, domain.name, context, decide);
       return {
@@ -53,7 +55,7 @@ export async function fromKit(
           written: !dry && asks.length > 0,
           already: asks.length === 0 ? filled.value.asks.map(({ id }) => id) : [],
           newerThan,
-          insteadOf: request.insteadOf,
+          insteadOf: replaced,
           layout: { kit: kit.title },
           asks,
           redirectTo: undefined,

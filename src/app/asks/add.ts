@@ -99,10 +99,10 @@ interface Older {
 /** The part of a token that stays the same when a service makes a new one: `seekmere-owner=`. */
 const tokenName = (text: string): string | undefined => /^([\w.-]{3,40}[=:])\S+$/.exec(text)?.[1]?.toLowerCase();
 
-/** The older ask that a new one looks like a newer version of: the same service, the same place, another value. */
-export function overlapping(ask: NewAsk, domain: Domain): Older | undefined {
+/** The older ask that a new one looks like a newer version of: the same service, the same place, another value; never one `without`. */
+export function overlapping(ask: NewAsk, domain: Domain, without: readonly string[]): Older | undefined {
   for (const other of domain.asks) {
-    if (other.service !== ask.service || other.purpose !== ask.purpose) continue;
+    if (without.includes(other.id) || other.service !== ask.service || other.purpose !== ask.purpose) continue;
     for (const old of recordsWanted(other.wants))
       for (const record of ask.records) {
         if (old.name !== record.name || old.type !== record.type) continue;

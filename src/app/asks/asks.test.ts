@@ -29,7 +29,9 @@ describe("asks", () => {
     const here = demoHere();
     await intake(here, TOKEN, "--service", "seekmere", "--instead-of", "seekmere-ownership");
     expect(file(here)).toContain("77aa01bc22");
-    expect(file(here)).not.toContain("4f1d0c77a2");
+    // What it wanted is only there as what has to go.
+    expect(file(here).replace(/remove: \|\n( {6}.*\n)+/, "")).not.toContain("4f1d0c77a2");
+    expect(file(here)).toMatch(/remove: \|\n +@ +TXT +"seekmere-owner=4f1d0c77a2"/);
     await expect(intake(here, TOKEN, "--service", "seekmere", "--instead-of", "nobody")).rejects.toMatchObject({
       code: "unknown-ask",
     });
@@ -100,3 +102,95 @@ test("an ask that ends takes its terms with it, and leaves what others need", as
   expect(zone).toMatch(/include:spf\.inglemail\.example/);
   expect(zone).toMatch(/_both/);
 });
+
+describe("a newer version takes the place of an older one", () => {
+  const page = (token: string, site: string, more = "") =>
+    `Type\tHost\tValue\nTXT\t@\tpagewick-claim=${token}\nA\tshop\t${site}\n${more}`;
+  const world = () => {
+    const folder = folderWith({
+      "zandrel.yaml":
+        "version: 1\norganisation: B\nvantages:\n  - { name: v, resolver: 127.0.0.1:9 }\nhosts:\n  nettlehost: { title: Nettlehost, publish: { way: zone-file, file: a.zone } }\nservices:\n  pagewick: { title: Pagewick }\n  seekmere: { title: Seekmere }\n",
+      "a.zone":
+        '$ORIGIN brackwater.example.\n$TTL 1h\n@ SOA ns1 h 1 2h 15m 2w 5m\n@ NS ns1\n@ TXT "somebody=else"\nns1 A 192.0.2.53\n',
+    });
+    mkdirSync(join(folder, "domains"));
+    writeFileSync(join(folder, "domains/brackwater.example.yaml"), "domain: brackwater.example\nhost: nettlehost\nasks: []\n");
+    return { folder, zone: () => readFileSync(join(folder, "a.zone"), "utf8") };
+  };
+  const save = (here: { folder: string }, input: string, ...more: string[]) =>
+    useCase({ ...here, input }, "intake", "-", "--service", "pagewick", ...more);
+
+  test("two asks of a page at once: the values of the old ones go, those of others stay", async () => {
+    const here = world();
+    const first = await save(here, page("aaaa1111", "203.0.113.10"));
+    expect(first.result.asks.map(({ id }: { id: string }) => id)).toEqual(["pagewick-ownership", "pagewick-site"]);
+    await useCase(here, "publish");
+    const newer = await save(
+      here,
+      page("bbbb2222", "203.0.113.11"),
+      "--instead-of",
+      "pagewick-site",
+      "--instead-of",
+      "pagewick-ownership",
+    );
+    expect(newer.result.asks.map(({ id }: { id: string }) => id)).toEqual(["pagewick-ownership", "pagewick-site"]);
+    await useCase(here, "publish");
+    expect(here.zone()).toMatch(/somebody=else/);
+    expect(here.zone()).toMatch(/bbbb2222/);
+    expect(here.zone()).toMatch(/203\.0\.113\.11/);
+    expect(here.zone()).not.toMatch(/aaaa1111|203\.0\.113\.10\b/);
+    expect((await useCase(here, "draft")).result.changes.every(({ action }: { action: string }) => action === "keep")).toBe(true);
+  });
+  test("what was saved beside the old one before takes its place when that is said later, and back again", async () => {
+    const here = world();
+    await save(here, TOKENS[0]);
+    await useCase(here, "publish");
+    const beside = await save(here, TOKENS[1]);
+    expect(beside.result).toMatchObject({ asks: [{ id: "pagewick-ownership-2" }], newerThan: ["pagewick-ownership"] });
+    const said = await save(here, TOKENS[1], "--instead-of", "pagewick-ownership");
+    expect(said.result).toMatchObject({ already: "pagewick-ownership-2", asks: [] });
+    await useCase(here, "publish");
+    expect(here.zone()).toMatch(/bbbb2222/);
+    expect(here.zone()).not.toMatch(/aaaa1111/);
+    await save(here, TOKENS[0], "--instead-of", "pagewick-ownership-2");
+    await useCase(here, "publish");
+    expect(here.zone()).toMatch(/aaaa1111/);
+    expect(here.zone()).not.toMatch(/bbbb2222/);
+  });
+  test("a value that another ask wants as well stays", async () => {
+    const here = world();
+    await save(here, TOKENS[0]);
+    await useCase({ ...here, input: TOKENS[0] }, "intake", "-", "--service", "seekmere", "--id", "seekmere-same");
+    await useCase(here, "publish");
+    await save(here, TOKENS[1], "--instead-of", "pagewick-ownership");
+    await useCase(here, "publish");
+    expect(here.zone()).toMatch(/aaaa1111/);
+    expect(here.zone()).toMatch(/bbbb2222/);
+  });
+  test("SPF terms of the old one make room for the new one's", async () => {
+    const here = world();
+    const spf = (of: string) => `Type\tHost\tValue\nTXT\t@\tv=spf1 include:${of}.heronpost.example ~all\n`;
+    await save(here, spf("one"));
+    await useCase(here, "publish");
+    await save(here, spf("two"), "--instead-of", "pagewick-sending");
+    await useCase(here, "publish");
+    expect(here.zone()).toMatch(/include:two\.heronpost/);
+    expect(here.zone()).not.toMatch(/include:one\.heronpost/);
+  });
+  test("at a terminal it is asked", async () => {
+    const here = world();
+    await save(here, TOKENS[0]);
+    const { result, asked } = await save({ ...here, ...{ answers: ["yes", "yes"] } }, TOKENS[1]);
+    expect(asked).toEqual(["replace-older", "save-paste"]);
+    expect(result.asks).toMatchObject([{ id: "pagewick-ownership" }]);
+    const file = readFileSync(join(here.folder, "domains/brackwater.example.yaml"), "utf8");
+    expect(file).toMatch(/remove: \|\n\s+@\s+TXT\s+"pagewick-claim=aaaa1111"/);
+    const both = await save({ ...here, ...{ answers: ["no", "yes"] } }, TOKENS[0].replace("aaaa", "cccc"));
+    expect(both.result.asks).toMatchObject([{ id: "pagewick-ownership-2" }]);
+  });
+});
+
+const TOKENS = ["aaaa1111", "bbbb2222"].map((token) => `Type\tHost\tValue\nTXT\t@\tpagewick-claim=${token}\n`) as [
+  string,
+  string,
+];

@@ -11,6 +11,7 @@ import type { Domain } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import { type Decision, duplicateOf, overlapping, type ServiceOfAsk, withoutSpf } from "./add.ts";
 import type { NewAsk } from "./new-ask.ts";
+import { expectKnown, takingPlace } from "./take-place.ts";
 
 /** One group of what a paste says, on its way to be an ask. */
 export interface Group {
@@ -103,10 +104,10 @@ const kitAskId = (kit: Kit | undefined, id: string): string =>
 const removalKey = ({ name, type, data }: ResourceRecord): string => `${name} ${type} ${printData(type, data)}`;
 
 /** The removals that asks of the domain hold already, each with the ask that holds it. */
-const removalsOf = ({ asks }: Domain, without: string | undefined): Map<string, string> =>
+const removalsOf = ({ asks }: Domain, without: readonly string[]): Map<string, string> =>
   new Map(
     asks.flatMap(({ id, wants }) =>
-      id === without
+      without.includes(id)
         ? []
         : wants.flatMap((want) =>
             want.kind === "absent" ? want.data.map((data) => [removalKey({ ...want, data }), id] as const) : [],
@@ -143,6 +144,8 @@ export interface Grouped {
   readonly already: readonly string[];
   /** Asks of the same service that this looks like a newer version of. */
   readonly newerThan: readonly string[];
+  /** The older asks whose place was taken. */
+  readonly replaced: readonly string[];
   /** Where the domain redirects to from now on. */
   readonly redirectTo: DomainName | undefined;
 }
@@ -150,11 +153,27 @@ export interface Grouped {
 /** What the person named for the asks to come. */
 export interface AsNamed {
   readonly id: string | undefined;
-  readonly insteadOf: string | undefined;
+  /** Older asks whose place the new ones take. */
+  readonly insteadOf: readonly string[];
   readonly purpose: Purpose | undefined;
 }
 
-/** Decides by the domain as it is now: new asks, those that are there already, the one that is replaced. */
+/**
+ * The older ask whose place each group takes, of those that were named: the one of its purpose, or, where the page holds one group
+ * only, whichever was named first.
+ */
+function placesOf(groups: readonly Group[], insteadOf: readonly string[], now: Domain): Map<Group, string> {
+  const places = new Map<Group, string>();
+  for (const group of groups) {
+    const free = insteadOf.filter((id) => ![...places.values()].includes(id));
+    const same = free.find((id) => now.asks.find((ask) => ask.id === id)?.purpose === group.purpose);
+    const place = same ?? (groups.length === 1 ? free[0] : undefined);
+    if (place !== undefined) places.set(group, place);
+  }
+  return places;
+}
+
+/** Decides by the domain as it is now: new asks, those that are there already, those that are replaced. */
 export function decideFor(
   groups: readonly Group[],
   read: Understood,
@@ -163,10 +182,10 @@ export function decideFor(
   { id: given, insteadOf, purpose }: AsNamed,
 ) {
   return (now: Domain): Decision<Grouped> => {
-    const taken = new Set(now.asks.map((ask) => ask.id).filter((id) => id !== insteadOf));
+    const taken = new Set(now.asks.map((ask) => ask.id).filter((id) => !insteadOf.includes(id)));
     if (given !== undefined && taken.has(given)) throw new Failure("id-taken", { id: given, path: now.path });
-    if (insteadOf !== undefined && !now.asks.some((ask) => ask.id === insteadOf))
-      throw new Failure("unknown-ask", { given: insteadOf, known: now.asks.map((ask) => ask.id) });
+    expectKnown(insteadOf, now);
+    const places = placesOf(groups, insteadOf, now);
     const redirectTo = redirectOf(read, now);
     const removals = removalsOf(now, insteadOf);
     // What the page says to remove goes with the first ask that is saved, once.
@@ -177,7 +196,7 @@ export function decideFor(
     const save = (group: Group, known: ReturnType<typeof askOfKit>): NewAsk => {
       const id =
         given ??
-        insteadOf ??
+        places.get(group) ??
         (known === undefined
           ? [...(service === undefined ? [] : [service.key]), group.purpose].join("-")
           : kitAskId(kit, known.id));
@@ -189,6 +208,15 @@ export function decideFor(
         remove,
       });
     };
+    const resaved: NewAsk[] = [];
+    // What no group takes the place of by its purpose goes with the first one.
+    let unplaced = insteadOf.filter((id) => ![...places.values()].includes(id));
+    const taking = (ask: NewAsk, group: Group): NewAsk => {
+      const place = places.get(group);
+      const own = [...(place === undefined ? [] : [place]), ...unplaced];
+      unplaced = [];
+      return takingPlace(ask, own, insteadOf, now);
+    };
     const keep = (ask: NewAsk): void => {
       taken.add(ask.id);
       asks.push(ask);
@@ -199,30 +227,37 @@ export function decideFor(
       const ask = save(group, kit === undefined ? undefined : askOfKit(kit, now.name, records));
       if (wantedCount(ask) === 0) continue;
       const duplicate = duplicateOf(ask, now);
-      if (duplicate !== undefined && duplicate !== insteadOf) {
+      if (duplicate !== undefined && !insteadOf.includes(duplicate)) {
         already.add(duplicate);
+        const next = insteadOf.length === 0 ? undefined : taking({ ...ask, id: duplicate }, group);
+        // What was saved before takes the place now: it stays as it is, and what goes is saved with it.
+        if (next !== undefined) {
+          resaved.push(next);
+          remove = [];
+        }
         continue;
       }
-      const older = insteadOf === undefined ? overlapping(ask, now) : undefined;
+      const older = overlapping(ask, now, insteadOf);
       if (older?.exclusive === true && given === undefined)
         throw new Failure("ask-differs", { ask: older.id, service: service?.title ?? "", name: older.name, type: older.type });
       if (older !== undefined) newerThan.push(older.id);
-      keep(ask);
+      keep(taking(ask, group));
     }
     // Where everything else is saved already, what is to be removed is an ask of its own.
     const [first] = groups;
     if (remove.length > 0 && first !== undefined)
       keep(save({ purpose: first.purpose, sure: first.sure, records: [], spfTerms: [] }, undefined));
-    const without =
-      insteadOf === undefined || asks.length === 0
-        ? new Map<string, Clause>()
-        : new Map([[insteadOf, clause("retired-newer-version")]]);
+    // An older ask also goes where what takes its place was saved before.
+    const replaced = asks.length + already.size === 0 ? [] : insteadOf;
+    const without = new Map<string, Clause>(
+      [...replaced, ...resaved.map(({ id }) => id)].map((id) => [id, clause("retired-newer-version")]),
+    );
     return {
       ...(service === undefined ? {} : { service }),
-      add: asks,
+      add: [...asks, ...resaved],
       redirectTo,
       without,
-      result: { asks, already: [...already], newerThan, redirectTo },
+      result: { asks, already: [...already], newerThan: distinct(newerThan), replaced, redirectTo },
     };
   };
 }

@@ -8,7 +8,8 @@ export interface IntakeRequest extends CommonRequest {
   readonly addService: string | undefined;
   readonly purpose: (typeof PURPOSES)[number] | undefined;
   readonly id: string | undefined;
-  readonly insteadOf: string | undefined;
+  /** Ids of older asks whose place the new ones take. */
+  readonly insteadOf: readonly string[];
   readonly type: string | undefined;
   readonly host: string | undefined;
   readonly value: string | undefined;
@@ -32,7 +33,7 @@ export const NOTHING_NAMED: Omit<IntakeRequest, keyof CommonRequest> = {
   addService: undefined,
   purpose: undefined,
   id: undefined,
-  insteadOf: undefined,
+  insteadOf: [],
   type: undefined,
   host: undefined,
   value: undefined,

@@ -118,9 +118,7 @@ export async function intake(asked: IntakeRequest, context: AppContext): Promise
     let groups = groupsOf(read, domain.name, text, request.purpose);
     if (context.interactive) groups = await withPurposes(groups, read.remove, purposes, context);
     else if (!request.dryRun && value === undefined) expectPurposes(groups);
-    for (const option of ["id", "insteadOf"] as const)
-      if (request[option] !== undefined && groups.length > 1)
-        throw new Failure("one-ask-only", { option: option === "id" ? "id" : "instead-of", asks: groups.length });
+    if (request.id !== undefined && groups.length > 1) throw new Failure("one-ask-only", { asks: groups.length });
     if (service === undefined && groups.length > 0)
       service = await serviceOfPaste(
         workspace,
@@ -132,13 +130,21 @@ export async function intake(asked: IntakeRequest, context: AppContext): Promise
         if (request.dryRun && error instanceof Failure) return undefined;
         throw error;
       });
-    const decide = decideFor(groups, read, service, kit, request);
-    const preview = decide(domain).result;
+    let insteadOf = request.insteadOf;
+    const deciding = () => decideFor(groups, read, service, kit, { ...request, insteadOf });
+    let preview = deciding()(domain).result;
+    if (context.interactive && !request.dryRun && preview.newerThan.length > 0) {
+      const answer = await context.choose({ kind: "replace-older", older: preview.newerThan });
+      if (answer === undefined) throw new Failure("question-left-open", {});
+      if (answer === "yes") insteadOf = [...insteadOf, ...preview.newerThan];
+      preview = deciding()(domain).result;
+    }
+    const decide = deciding();
     const shown = (result: Grouped, written: boolean): Intake => ({
       domain: domain.name,
       written,
       ...result,
-      insteadOf: request.insteadOf,
+      insteadOf: result.replaced,
       layout: read.layout,
       assumed: groups.filter(({ sure }) => !sure).map(({ purpose }) => purpose),
       read,

@@ -34,8 +34,8 @@ export interface Intake {
   readonly already: readonly string[];
   /** Asks of the same service that this looks like a newer version of. */
   readonly newerThan: readonly string[];
-  /** The ask that was replaced. */
-  readonly insteadOf: string | undefined;
+  /** The asks that were replaced. */
+  readonly insteadOf: readonly string[];
   /** Whether the page is shown with what each part of it was taken for. */
   readonly explain?: boolean;
   readonly layout: Layout | { readonly kit: string } | undefined;

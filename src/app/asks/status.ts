@@ -11,7 +11,7 @@ import type { DnsOptions } from "../dns/context.ts";
 import { settleInterrupted } from "../publishing/publication.ts";
 import { domainOperands, reading, type Session } from "../session.ts";
 import { domainName, judgement, loss, sentence, time } from "../shapes.ts";
-import { hostTitle } from "../standing/host.ts";
+import { hostTitle, servedElsewhere, whoServesInstead } from "../standing/host.ts";
 import { keyAskId } from "../standing/key-ask.ts";
 import { lossesShown } from "../standing/losses.ts";
 import { openSheet } from "../standing/sheets.ts";
@@ -27,6 +27,7 @@ export const statusSchema = z.object({
       domain: domainName,
       role: z.string(),
       host: z.string().nullable().describe("the title of its DNS host; null where its file names none"),
+      elsewhere: servedElsewhere.nullable().describe("other servers that serve the domain in place of its DNS host"),
       asks: z.array(
         z.object({
           id: z.string(),
@@ -128,6 +129,7 @@ export async function status(
         domain: domain.name,
         role: domain.role,
         host: hostTitle(domain, workspace) ?? null,
+        elsewhere: (await whoServesInstead(domain, dns)) ?? null,
         asks: surveyed.asks.map((standing) => ({
           id: standing.ask.id,
           service: standing.ask.service,

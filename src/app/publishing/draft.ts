@@ -11,7 +11,7 @@ import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsContext, type DnsOptions, nameOperand } from "../dns/context.ts";
 import { domainOperands, reading } from "../session.ts";
 import { domainName, loss, recordSet, sentence, time } from "../shapes.ts";
-import { hostTitle } from "../standing/host.ts";
+import { hostTitle, servedElsewhere, whoServesInstead } from "../standing/host.ts";
 import { loadJournalState } from "../standing/journal-state.ts";
 import { lossesShown, lostAt } from "../standing/losses.ts";
 import { draftSource } from "../standing/source.ts";
@@ -70,6 +70,9 @@ export const draftSchema = z.object({
   hosts: z
     .record(z.string(), z.string().nullable())
     .describe("the DNS host of each domain, for people; null where none is named"),
+  elsewhere: z
+    .array(servedElsewhere)
+    .describe("domains that other servers than those of their DNS host serve: publishing there is refused"),
 });
 
 export type DraftResult = z.output<typeof draftSchema>;
@@ -99,7 +102,7 @@ export async function makeDrafts(
   domains: readonly Domain[],
 ): Promise<Draft[]> {
   const known = domains.flatMap((domain) => domain.asks.map((ask) => ask.id));
-  for (const id of only) if (!known.includes(id)) throw new Failure("unknown-ask", { given: id, known });
+  for (const id of only) if (!known.includes(id)) throw new Failure("unknown-ask", { given: id, known, option: "only" });
   return Promise.all(
     domains.map(async (domain): Promise<Draft> => {
       const asks = only.length === 0 ? domain.asks : domain.asks.filter((ask) => only.includes(ask.id));
@@ -120,7 +123,7 @@ export async function makeDrafts(
 function resultOf(
   drafts: readonly Draft[],
   now: number,
-): Omit<DraftResult, "lost" | "waiting" | "publishWith" | "launch" | "hosts"> {
+): Omit<DraftResult, "lost" | "waiting" | "publishWith" | "launch" | "hosts" | "elsewhere"> {
   const windows = drafts.flatMap((one) => draftCacheWindow(one) ?? []);
   const [last] = windows.sort((a, b) => b.seconds - a.seconds);
   return {
@@ -204,6 +207,7 @@ export async function draft(request: DraftRequest, context: AppContext): Promise
         waitingAsks(domain, loadJournalState(journal, domain.name)).map((ask) => ({ domain: domain.name, ask })),
       ),
       hosts: Object.fromEntries(domains.map((domain) => [domain.name, hostTitle(domain, workspace) ?? null])),
+      elsewhere: (await Promise.all(domains.map((domain) => whoServesInstead(domain, dns)))).flatMap((instead) => instead ?? []),
       publishWith: {
         replace: [...new Set([...request.replace, ...plans.flatMap(({ names }) => names)])],
         only: [...request.only],

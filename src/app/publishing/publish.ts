@@ -10,6 +10,7 @@ import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsContext, DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
 import { cause, domainName, judgement, loss, sentence, time } from "../shapes.ts";
+import { whoServesInstead } from "../standing/host.ts";
 import { loadJournalState, OWN_SERVICE } from "../standing/journal-state.ts";
 import { lossesShown, lostAt, mendingOf, namesCompared } from "../standing/losses.ts";
 import { causeOf, judgementShown, survey, waitingAsks } from "../standing/survey.ts";
@@ -177,11 +178,8 @@ export interface PublishRequest extends CommonRequest, DraftOptions, Pick<DnsOpt
 
 /** Refuses to publish where nobody asks: the parent hands the domain to other servers than those of its DNS host. */
 async function expectAsked(domain: Domain, dns: DnsContext): Promise<void> {
-  const { authority, undelegatedHosts } = await dns.look(domain);
-  const [host] = undelegatedHosts;
-  if (host === undefined || authority.kind !== "delegated") return;
-  const servers = [...authority.servers, ...authority.unreachable].map(({ name }) => name);
-  throw new Failure("host-not-asked", { domain: domain.name, title: host.title, servers });
+  const instead = await whoServesInstead(domain, dns);
+  if (instead !== undefined) throw new Failure("host-not-asked", instead);
 }
 
 /** Losses with how each is mended. */

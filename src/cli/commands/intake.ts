@@ -28,7 +28,7 @@ export default command({
     kit: text("save the asks of this kit: a name from the kits folder, a file, or an https address"),
     input: list("fill an input of the kit: NAME=VALUE"),
     acceptKit: flag("use a kit from an address although it changed since it was agreed to"),
-    insteadOf: text("the id of an older ask that this one takes the place of"),
+    insteadOf: list("the id of an older ask whose place this takes, as the one of its purpose"),
     acceptLeftover: flag("save it although parts of the paste were not understood"),
     choose: list("answer a question beforehand: QUESTION=ANSWER"),
     explain: flag("show the page with what each part of it was taken for, and write nothing"),

@@ -235,6 +235,13 @@ const PROMPTS: {
     text: doubtText(question.question),
     choices: question.question.choices.map((choice) => ({ key: choice.key, label: choiceText(question.question, choice) })),
   }),
+  "replace-older": ({ older }) => ({
+    text: `This looks like a newer ${listOf(older)}. Put it in the place of the old one, whose records go when it is published?`,
+    choices: [
+      { key: "yes", label: "yes, in its place" },
+      { key: "no", label: "no, keep both" },
+    ],
+  }),
   "save-paste": (_, shown) => ({
     text: `${shown}Is this right?`,
     choices: [

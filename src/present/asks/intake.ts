@@ -59,6 +59,9 @@ export function understoodText(intake: Intake, { style, width }: Layout): string
       ...wantedLines(ask),
     ]),
     ...(read?.remove ?? []).map((record) => careful("to remove", `${recordRow(record).join("  ")}, as the page says`)),
+    ...(intake.insteadOf.length === 0 ? [] : asks.flatMap(({ remove = [] }) => remove))
+      .filter((record) => !(read?.remove ?? []).includes(record))
+      .map((record) => careful("to remove", `${recordRow(record).join("  ")}, which ${listOf(intake.insteadOf)} wanted`)),
     ...(read === undefined || read.nameServers.length === 0
       ? []
       : [
@@ -97,8 +100,12 @@ export function understoodText(intake: Intake, { style, width }: Layout): string
       careful("assumed", `that it is for the purpose “${purpose}”, because the page does not say; --purpose names another`),
     ),
     ...newerThan.map((id) =>
-      careful("newer", `this looks like a newer ${id}; to put it in the place of the old one, add --instead-of ${id}`),
+      careful(
+        "newer",
+        `this looks like a newer ${id}, and both are kept; to put it in the place of the old one, do the same again with --instead-of ${id}`,
+      ),
     ),
+    ...intake.insteadOf.map((id) => careful("replaced", `${id}: what nobody else asks for of it goes when this is published`)),
     ...(read?.leftover ?? []).map(({ text, line }) =>
       careful("left over", `“${short(text)}” on line ${line} was skipped, and looks like a part of a record: does it matter?`),
     ),
@@ -171,7 +178,7 @@ export function intakeText(intake: Intake, layout: Layout): string {
         : read?.forwards.length === 1 && read.records.length === 0
           ? `Nothing was saved: a redirect is not a record. Set it where the page says, then check it. Next: ${next(`zandrel site ${withoutRootDot(intake.domain)}`)}`
           : already.length > 0
-            ? `${known} Next: ${next("zandrel status")}`
+            ? `${known} Next: ${next(intake.insteadOf.length > 0 ? `zandrel draft ${withoutRootDot(intake.domain)}` : "zandrel status")}`
             : (read?.questions.length ?? 0) > 0
               ? "Nothing was saved: answer the question above with the --choose that fits."
               : server !== undefined

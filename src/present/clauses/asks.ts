@@ -69,7 +69,7 @@ export const ASKS = {
   "state-no-records": "it names no records",
   "state-unresolved": "no server could be asked",
   "state-still-there": ({ what }: { readonly what: readonly string[] }) =>
-    `${allOf(what, "is", "are")} still there, and the service's page says to remove ${what.length === 1 ? "it" : "them"}`,
+    `${allOf(what, "is", "are")} still there, and ${what.length === 1 ? "has" : "have"} to go`,
   "state-lacking": ({ what }: { readonly what: readonly string[] }) => `the name servers do not have ${listOf(what)} as asked`,
   "state-still-proven": "the service confirmed it, and it is still there",
   "state-everywhere": "every name server and every resolver we look from has it",

@@ -423,7 +423,7 @@ export const PUBLISHING = {
   "change-remove-term": ({ costliest }: { readonly costliest: readonly { readonly text: string; readonly costs: number }[] }) =>
     `remove a term that nobody uses any more: ${costliest.map(({ text, costs }) => `${text} costs ${costs}`).join(", ")}`,
   "change-page-removes": ({ asks }: { readonly asks: readonly string[] }) =>
-    `the page that ${asks.join(" and ")} was copied from says to remove it`,
+    `what goes has to go, as ${allOf(asks, "says", "say")}`,
   "change-none-there": "and there is no record there yet",
   "change-values-kept": "and existing values are kept",
   "change-asked-broken": (

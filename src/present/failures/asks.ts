@@ -14,8 +14,12 @@ export const ASKS = {
   "unknown-target": usage(({ given, known: words }: Unknown) =>
     say(`${quote(given)} is not a domain or an ask of this workspace${meant(given, words)}`, "see zandrel status for both"),
   ),
-  "unknown-ask": usage(({ given, known: words }: Unknown) =>
-    say(`--only ${quote(given)} is not an ask of this workspace${meant(given, words)}`, "see zandrel status for them", "--only"),
+  "unknown-ask": usage(({ given, known: words, option }: Unknown & { option: "only" | "instead-of" }) =>
+    say(
+      `--${option} ${quote(given)} is not an ask of this workspace${meant(given, words)}`,
+      "see zandrel status for them",
+      `--${option}`,
+    ),
   ),
   "ask-needed": usage(({ known: asks }: { known: readonly string[] }) =>
     say(
@@ -159,11 +163,11 @@ export const ASKS = {
       "--instead-of",
     ),
   ),
-  "one-ask-only": usage(({ option, asks }: { option: "id" | "instead-of"; asks: number }) =>
+  "one-ask-only": usage(({ asks }: { asks: number }) =>
     say(
-      `--${option} is for one ask, and the paste holds ${asks}`,
+      `--id is for one ask, and the paste holds ${asks}`,
       "leave it out, or name one purpose for all of it with --purpose",
-      `--${option}`,
+      "--id",
     ),
   ),
   "id-form": usage(({ given }: { given: string }) =>

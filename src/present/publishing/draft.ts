@@ -9,6 +9,7 @@ import { columns, count, deadline, NO_HOST, type Style, visible, wrap } from "..
 import { NOTHING_LEFT } from "../judgement.ts";
 import type { Layout } from "../layout.ts";
 import { shellWord } from "../safe.ts";
+import { elsewhereLine, followServers } from "./elsewhere.ts";
 import { lossLines } from "./losses.ts";
 
 const INDENT = "           ";
@@ -42,7 +43,7 @@ export const changesText = (
 /** Everything that is said about one domain. */
 function domainBlock(
   domain: DomainName,
-  { changes, clashes, undetermined, hosts, lost, waiting }: DraftResult,
+  { changes, clashes, undetermined, hosts, lost, waiting, elsewhere }: DraftResult,
   layout: Layout,
 ): string {
   const { style, width } = layout;
@@ -50,6 +51,7 @@ function domainBlock(
   const of = <T extends { readonly domain: string }>(all: readonly T[]) => all.filter((candidate) => candidate.domain === domain);
   const name = (one: { readonly name: DomainName }) => displayName(one.name);
   const lines = [`${style.title(displayName(domain))}  ${style.quiet(visible(hosts[domain] ?? NO_HOST))}`];
+  lines.push(...of(elsewhere).map((instead) => elsewhereLine(instead, layout)));
   if (of(changes).length > 0) lines.push(changesText(of(changes), { style, width }));
   for (const one of of(clashes))
     lines.push(
@@ -96,10 +98,15 @@ const optionsOf = ({ replace, only, into }: DraftResult["publishWith"]): string 
   ].join("");
 
 function nextLine(
-  { changes, clashes, undetermined, domains: all, publishWith, lost, waiting }: DraftResult,
+  { changes, clashes, undetermined, domains: all, publishWith, lost, waiting, elsewhere }: DraftResult,
   { style }: Layout,
 ): string {
   if (undetermined.length > 0) return "What is unknown could not be looked up. Try again when the name servers answer.";
+  const changing = [...new Set(changes.filter(({ action }) => action !== "keep").map(({ domain }) => domain))];
+  const [first] = elsewhere;
+  // Before anything else, the domain's file has to name the host that serves it.
+  if (first !== undefined && publishWith.into === null && (changing.length > 0 || clashes.length > 0))
+    return `Next: ${style.command(followServers(first))}`;
   if (clashes.length > 0) {
     const names = [
       ...new Set([...publishWith.replace, ...clashes.filter((one) => one.replaceable).map(({ name }) => withoutRootDot(name))]),
@@ -109,7 +116,6 @@ function nextLine(
       ? `Next: choose an option for each clash; to replace all of it:\n${style.command(all)}`
       : "Next: choose an option for each clash.";
   }
-  const changing = [...new Set(changes.filter(({ action }) => action !== "keep").map(({ domain }) => domain))];
   if (changing.length === 0)
     return changes.length > 0
       ? lost.length > 0
