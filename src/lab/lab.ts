@@ -281,7 +281,8 @@ const startGround = (
     signed,
     sites,
     services,
-  }: Pick<Lab, "registry" | "nettlehost" | "zonemarrow"> & {
+    thirdParties,
+  }: Pick<Lab, "registry" | "nettlehost" | "zonemarrow" | "thirdParties"> & {
     readonly domains: readonly DomainName[];
     readonly signed: boolean;
     readonly sites: PracticeSites;
@@ -295,6 +296,7 @@ const startGround = (
       { ...FORMS.zonemarrow, host: zonemarrow, signs: signed },
     ],
     registrar: new Registrar(registry),
+    list: thirdParties,
     parked: ADDRESSES.parked,
     // The reader's own domains come first.
     domains: [...domains.map(withoutRootDot), ...THEATRE],
@@ -379,7 +381,8 @@ async function startLabAt({ start, speed, port, domains = [], signed = false }: 
       mailboxes,
     };
     const services = await startServices(keep, builderOf(sites, web, clock), mail, { key, providers });
-    const ground = { ...dns, domains: further, signed, sites, services };
+    const thirdParties = await keep(startThirdParties(ADDRESSES, mail, nettlehost));
+    const ground = { ...dns, domains: further, signed, sites, services, thirdParties };
     const practice = await keep(startGround(ground, () => clock.now()));
     return {
       practice: practice.url,
@@ -392,7 +395,7 @@ async function startLabAt({ start, speed, port, domains = [], signed = false }: 
       vantages,
       ...services,
       mallowmail: await keep(startMallowmail(ADDRESSES.mallowmail, mail)),
-      thirdParties: await keep(startThirdParties(ADDRESSES, mail)),
+      thirdParties,
       mailboxes,
       web,
       approvals,

@@ -8,6 +8,7 @@ import { html, page } from "./practice-page.ts";
 import { registrarPage } from "./practice-registrar.ts";
 import type { Registrar, RegistrationChange } from "./registrar.ts";
 import type { RunningService, SiteDesk } from "./service.ts";
+import { SEALINGS, type Sealing, type ThirdParties } from "./third-parties.ts";
 
 /** The same asks as six services would show them. */
 const LAYOUTS: readonly ((asked: readonly Entered[]) => string)[] = [
@@ -60,6 +61,8 @@ interface PracticeService {
 export interface PracticeWorld {
   readonly hosts: readonly FormHost[];
   readonly registrar: Registrar;
+  /** The mailing list, which can be had to seal what it forwards, to break that, or to leave it out. */
+  readonly list: Pick<ThirdParties, "sealing">;
   /** The address of the parked page. */
   readonly parked: string;
   readonly domains: readonly string[];
@@ -160,7 +163,13 @@ function offerOverview(server: FastifyInstance, { domains, services, hosts }: Pr
     const sent = Object.entries(services).flatMap(([service, { mail }]) =>
       mail === undefined ? [] : [`<li><a href="/mail/${service}">what became of the mail of ${service}</a></li>`],
     );
-    return show(reply, page("The practice ground", `${lists.join("")}<h2>Mail</h2><ul>${sent.join("")}</ul>`));
+    return show(
+      reply,
+      page(
+        "The practice ground",
+        `${lists.join("")}<h2>Mail</h2><ul>${sent.join("")}<li><a href="/list">what the puppetry guild’s mailing list does to mail</a></li></ul>`,
+      ),
+    );
   });
 }
 
@@ -197,6 +206,32 @@ function offerAsks(server: FastifyInstance, world: PracticeWorld): void {
       return show(reply, await asksPage(world, service, apex, []));
     },
   );
+}
+
+const SEALING: Readonly<Record<Sealing, string>> = {
+  seals: "It seals what it forwards (ARC): whoever trusts it can see that the message was proven when it arrived.",
+  breaks: "It seals what it forwards, and a machine behind it changes what was sealed: the chain is broken.",
+  none: "It seals nothing: receivers see a broken signature, and nothing else.",
+};
+
+/** What the mailing list does to mail, and the switch for it. */
+const listPage = ({ list }: PracticeWorld): string =>
+  page(
+    "The puppetry guild’s mailing list",
+    `<p>Mail to members@lists.puppetry-guild.example goes on to member@mallowmail.example, with [guild] before the subject and a footer, which breaks the signature of whoever wrote it.</p><p class="said" role="status">${SEALING[list.sealing]}</p>${SEALINGS.filter(
+      (way) => way !== list.sealing,
+    )
+      .map((way) => button("/list", { seals: "Seal rightly", breaks: "Seal and break it", none: "Do not seal" }[way], { way }))
+      .join("")}`,
+  );
+
+function offerList(server: FastifyInstance, world: PracticeWorld): void {
+  server.get("/list", async (_, reply) => show(reply, listPage(world)));
+  server.post<{ Body: { way?: string } }>("/list", async ({ body }, reply) => {
+    const way = SEALINGS.find((known) => known === body.way);
+    if (way !== undefined) world.list.sealing = way;
+    return show(reply, listPage(world), way === undefined ? 409 : 200);
+  });
 }
 
 /** What became of the mail of services. */
@@ -295,7 +330,7 @@ export async function startPractice(world: PracticeWorld): Promise<{ readonly ur
   server.addContentTypeParser("application/x-www-form-urlencoded", { parseAs: "string" }, (_, body, done) =>
     done(null, Object.fromEntries(new URLSearchParams(String(body)))),
   );
-  for (const offer of [offerOverview, offerAsks, offerMail, offerRegistrar]) offer(server, world);
+  for (const offer of [offerOverview, offerAsks, offerMail, offerList, offerRegistrar]) offer(server, world);
   for (const host of world.hosts) offerForm(server, world, host);
   const url = await server.listen({ host: "127.0.0.1", port: 0 });
   return { url, close: () => server.close() };

@@ -3,12 +3,12 @@ import type { DiscoveryWay } from "../../core/dmarc/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Envelope } from "../../core/verdict/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
-import type { DnsOptions } from "../dns/context.ts";
+import { type DnsOptions, nameOperand } from "../dns/context.ts";
 import { type Judgement, judgeOne } from "./judge.ts";
 import { withMessages } from "./open.ts";
 
-const endedFor = (verdict: Judgement["dmarc"]["result"]): Ended =>
-  verdict === "pass" ? "fine" : verdict === "temperror" ? "undetermined" : "problem";
+const endedFor = ({ dmarc: { result }, arc }: Judgement): Ended =>
+  result === "pass" || arc?.delivers === true ? "fine" : result === "temperror" ? "undetermined" : "problem";
 
 function envelopeOption(request: JudgeMessagesRequest): Envelope {
   const ip = request.ip;
@@ -37,6 +37,8 @@ export interface JudgeMessagesRequest extends CommonRequest, DnsOptions {
   readonly receivedLine: number | undefined;
   readonly discovery: "tree-walk" | "suffix-list";
   readonly receiver: string;
+  /** Domains whose seals on forwarded mail the receiver trusts. */
+  readonly trustSealer: readonly string[];
 }
 
 /** How the messages of a mailbox ended: their number, and how many ended with each result of DMARC. */
@@ -61,13 +63,14 @@ export async function judgeMessages(
   const how = {
     envelope: envelopeOption(request),
     receiver: request.receiver,
+    ...(request.trustSealer.length === 0 ? {} : { trustedSealers: request.trustSealer.map(nameOperand) }),
     ...(request.receivedLine === undefined ? {} : { hop: request.receivedLine }),
   };
   return withMessages(request, context, async (stored, lookup, now) => {
     const options = { ...how, how: await discoveryWay(request.discovery) };
     if (stored.kind === "message") {
       const message = await judgeOne(stored.message, options, lookup, now);
-      return { ended: endedFor(message.dmarc.result), result: { message } };
+      return { ended: endedFor(message), result: { message } };
     }
     const results = new Map<Judgement["dmarc"]["result"], number>();
     let messages = 0;

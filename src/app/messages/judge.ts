@@ -1,14 +1,17 @@
 import * as z from "zod";
+import { isVerified, type Sealed } from "../../core/arc/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
 import type { DiscoveryWay } from "../../core/dmarc/index.ts";
 import { decodeWords } from "../../core/encoded-word.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { fieldsNamed, fieldValue } from "../../core/message/index.ts";
+import type { DomainName } from "../../core/name/index.ts";
 import {
   authenticationResults,
   bulkRequirements,
   type Envelope,
+  type Forwarded,
   judgeMessage,
   type SpfIdentity,
 } from "../../core/verdict/index.ts";
@@ -29,6 +32,8 @@ const spfShape = z.object({
   because: sentence,
 });
 
+const sealedShape = z.object({ result: z.enum(["pass", "fail", "temperror"]), because: sentence.nullable() });
+
 export const policy = z.enum(["none", "quarantine", "reject"]);
 
 export const judgement = z.object({
@@ -47,6 +52,39 @@ export const judgement = z.object({
     record: z.string().nullable().describe("the domain whose record counts"),
     because: sentence,
   }),
+  arc: z
+    .object({
+      result: z
+        .enum(["pass", "fail", "temperror"])
+        .describe("what the chain is worth; temperror where a key could not be asked for"),
+      because: sentence.describe("who saw it proven, who changed it, and what that means for the message"),
+      oldestPass: z.number().describe("the oldest set from which on every signature holds today; 0 where all do"),
+      provenAt: z.number().nullable().describe("the set whose handler saw the message proven"),
+      changedAt: z.number().nullable().describe("the set before whose seal the message was changed"),
+      trusted: z.boolean().nullable().describe("whether the receiver trusts its sealers; null where nobody said whom it trusts"),
+      delivers: z.boolean().describe("whether the message is delivered in spite of DMARC because of it"),
+      sets: z.array(
+        z.object({
+          instance: z.number(),
+          sealer: domainName.describe("the domain that sealed it"),
+          selector: z.string(),
+          cv: z.enum(["none", "pass", "fail"]).describe("what it found of the chain before it"),
+          sealedAt: z.string().nullable(),
+          seal: sealedShape.nullable().describe("null where the chain is broken in its form, and nothing was verified"),
+          signature: sealedShape.nullable().describe("its signature against the message as it is now"),
+          saw: z
+            .object({
+              receiver: z.string(),
+              results: z.array(
+                z.object({ method: z.string(), result: z.string(), properties: z.record(z.string(), z.string()) }),
+              ),
+            })
+            .describe("what it saw when the message arrived"),
+        }),
+      ),
+    })
+    .nullable()
+    .describe("what those who forwarded it say (ARC); null where nobody sealed it"),
   alignment: z.array(
     z.object({
       by: z.enum(["spf", "dkim"]),
@@ -62,6 +100,43 @@ export const judgement = z.object({
 });
 export type Judgement = z.output<typeof judgement>;
 
+/** Times beyond what a date can say. */
+const LAST_SECOND = 8_640_000_000_000;
+
+function arcJson({ chain, because, provenAt, changedAt, trusted, overrides }: Forwarded): Judgement["arc"] {
+  return {
+    result: chain.result === "none" ? "fail" : chain.result,
+    because,
+    oldestPass: chain.oldestPass,
+    provenAt: provenAt?.instance ?? null,
+    changedAt: changedAt?.instance ?? null,
+    trusted: trusted ?? null,
+    delivers: overrides,
+    sets: chain.sets.map((set) => {
+      const { instance, seal, results } = set;
+      const shown = ({ result, because }: Sealed) => ({ result, because: because ?? null });
+      return {
+        instance,
+        sealer: seal.domain,
+        selector: seal.selector,
+        cv: seal.cv,
+        sealedAt:
+          seal.sealedAt === undefined || seal.sealedAt > LAST_SECOND ? null : new Date(seal.sealedAt * 1000).toISOString(),
+        seal: isVerified(set) ? shown(set.sealed) : null,
+        signature: isVerified(set) ? shown(set.signed) : null,
+        saw: {
+          receiver: results.authserv,
+          results: results.results.map(({ method, result, properties }) => ({
+            method,
+            result,
+            properties: Object.fromEntries(properties),
+          })),
+        },
+      };
+    }),
+  };
+}
+
 const spfJson = ({ identity, domain, verdict }: SpfIdentity): z.output<typeof spfShape> => ({
   result: verdict?.result ?? null,
   domain: domain ?? null,
@@ -76,11 +151,24 @@ const spfJson = ({ identity, domain, verdict }: SpfIdentity): z.output<typeof sp
 
 export async function judgeOne(
   { title, source }: StoredMessage,
-  { envelope, hop, how, receiver }: { envelope: Envelope; hop?: number; how: DiscoveryWay; receiver: string },
+  {
+    envelope,
+    hop,
+    how,
+    receiver,
+    trustedSealers,
+  }: { envelope: Envelope; hop?: number; how: DiscoveryWay; receiver: string; trustedSealers?: readonly DomainName[] },
   lookup: Lookup,
   now: number,
 ): Promise<Judgement> {
-  const judged = await judgeMessage(source, { envelope, lookup, now, how, ...(hop === undefined ? {} : { hop }) });
+  const judged = await judgeMessage(source, {
+    envelope,
+    lookup,
+    now,
+    how,
+    ...(hop === undefined ? {} : { hop }),
+    ...(trustedSealers === undefined ? {} : { trustedSealers }),
+  });
   if (!judged.ok) throw new Failure("not-a-message", { title, because: judged.error.message });
   const verdict = judged.value;
   const { header, dmarc, authors, body } = verdict;
@@ -119,6 +207,7 @@ export async function judgeOne(
       record: dmarc.each[0]?.discovery.at ?? null,
       because: dmarc.because,
     },
+    arc: verdict.forwarded === undefined ? null : arcJson(verdict.forwarded),
     alignment: dmarc.alignments.map(({ by, domain, passes, aligned, mode }) => ({
       by,
       domain,

@@ -13,9 +13,11 @@
 export * from "./canonical.ts";
 export * from "./check.ts";
 export * from "./diagnose-body.ts";
+export * from "./header-input.ts";
 export * from "./key.ts";
 export * from "./key-types.ts";
 export * from "./rotate.ts";
 export * from "./sign.ts";
 export * from "./signature.ts";
-export { type DkimVerdict, Signatures, verifySignatures } from "./verify.ts";
+export * from "./value.ts";
+export { BodyHashes, type DkimVerdict, type Ending, Signatures, verifyOne, verifySignatures } from "./verify.ts";

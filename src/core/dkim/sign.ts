@@ -86,8 +86,8 @@ function namesFor(header: MessageHeader, wanted: readonly string[] | undefined):
   return [...names, "from"];
 }
 
-/** A long value cut into lines of at most 76 characters, for folding. */
-const cut = (text: string, size = 72): string[] => text.match(new RegExp(`.{1,${size}}`, "g")) ?? [];
+/** A long value folded into lines of at most 76 characters. */
+export const cutValue = (text: string): string => (text.match(/.{1,72}/g) ?? []).join("\r\n\t");
 
 /** Names joined with colons, a line break in front of each that would make its line too long. */
 function foldNames(names: readonly string[]): string {
@@ -134,7 +134,7 @@ export function makeSignature(header: MessageHeader, body: BodyHash, options: Si
   const input = headerInput(signedFields(header.fields, names), { header: options.header, unsigned });
   const value =
     algorithm === "ed25519-sha256" ? sign(null, createHash("sha256").update(input).digest(), key) : sign("sha256", input, key);
-  return field(unsigned.raw + cut(value.toString("base64")).join("\r\n\t"));
+  return field(unsigned.raw + cutValue(value.toString("base64")));
 }
 
 /** A message in memory with its signature on top, as {@link makeSignature} makes it; undefined where it has no From. */

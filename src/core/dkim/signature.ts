@@ -60,8 +60,11 @@ function domainOf(text: string | undefined): DomainName | undefined {
   return parsed?.ok ? parsed.value : undefined;
 }
 
-/** Reads one DKIM-Signature field. Unknown tags are ignored (RFC 6376 section 3.2). */
-export function readSignature(from: HeaderField): Result<Signature, SignatureError> {
+/**
+ * Reads one DKIM-Signature field, or with `as` an ARC-Message-Signature, which has no version and says with `i=` which set it is of
+ * (RFC 8617 section 4.1.2). Unknown tags are ignored (RFC 6376 section 3.2).
+ */
+export function readSignature(from: HeaderField, as: "dkim" | "arc" = "dkim"): Result<Signature, SignatureError> {
   const body = from.raw.slice(from.colon + 1);
   const list = readTagList(body);
   const get = (name: string): string | undefined => list.get(name)?.value;
@@ -77,7 +80,7 @@ export function readSignature(from: HeaderField): Result<Signature, SignatureErr
   const [mistake] = list.mistakes;
   if (mistake !== undefined)
     return wrong(clause("dkim-signature-unreadable", { text: decodeUtf8(mistake.text.slice(0, 30)), message: mistake.message }));
-  if (get("v") !== "1")
+  if (as === "dkim" && get("v") !== "1")
     return wrong(get("v") === undefined ? clause("dkim-signature-no-version") : clause("dkim-signature-version"));
   for (const needed of NEEDED) if (get(needed) === undefined) return wrong(clause("dkim-signature-tag-missing", { needed }));
   const algorithm = get("a") as string;
@@ -98,7 +101,8 @@ export function readSignature(from: HeaderField): Result<Signature, SignatureErr
   if (!FIELD_NAMES.test(names)) return wrong(clause("dkim-signature-h"));
   const signed = names.split(":");
   if (!signed.includes("from")) return wrong(clause("dkim-signature-no-from"));
-  const agent = get("i");
+  if (as === "arc" && signed.includes("arc-seal")) return wrong(clause("arc-signature-signs-seal"));
+  const agent = as === "arc" ? undefined : get("i");
   const identity = agent ?? `@${domain.slice(0, -1)}`;
   const identityDomain = agent === undefined ? domain : domainOf(agent.slice(agent.lastIndexOf("@") + 1));
   if (!identity.includes("@") || identityDomain === undefined) return wrong(clause("dkim-signature-i"));

@@ -1,14 +1,13 @@
-import { createHash, verify } from "node:crypto";
 import { type Clause, clause } from "../clause/index.ts";
 import type { Lookup } from "../lookup/index.ts";
 import { type BodySink, fieldsNamed, type HeaderField, type MessageHeader } from "../message/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
-import { isOfType, type RecordSet } from "../record/index.ts";
-import { BodyHash, type Canonicalization } from "./canonical.ts";
+import { BodyHash } from "./canonical.ts";
 import { changedField } from "./diagnose-header.ts";
 import { headerInput, signedFields } from "./header-input.ts";
-import { type KeyRecord, readKeyRecord } from "./key.ts";
+import type { KeyRecord } from "./key.ts";
 import { readSignature, type Signature, type SignatureError } from "./signature.ts";
+import { forbids, keysOf, valueFits } from "./value.ts";
 
 /** How a signature comes out (RFC 8601 section 2.7.1). */
 type DkimResult = "pass" | "fail" | "policy" | "neutral" | "temperror" | "permerror";
@@ -51,80 +50,55 @@ export interface DkimVerdict {
   readonly signature?: Signature;
 }
 
-/** Keys at one selector that are tried. */
-const MAX_KEYS = 5;
-
 /** Signatures of one message that are looked at; more would only cost time. */
 const MAX_SIGNATURES = 20;
+
+/** The hashes that signatures need of one body, each computed once. */
+export class BodyHashes {
+  readonly #hashes = new Map<string, BodyHash>();
+
+  /** The hash that a signature is compared with. */
+  of({ body, length }: Pick<Signature, "body" | "length">): BodyHash {
+    const key = `${body} ${length}`;
+    let hash = this.#hashes.get(key);
+    if (hash === undefined) this.#hashes.set(key, (hash = new BodyHash(body, length)));
+    return hash;
+  }
+
+  get all(): readonly BodySink[] {
+    return [...this.#hashes.values()];
+  }
+}
 
 /** The signatures of a message from top to bottom, and the hashes of the body they need. */
 export class Signatures {
   readonly all: readonly (Signature | SignatureError)[];
   readonly ignored: number;
-  readonly #bodies = new Map<string, BodyHash>();
+  readonly #bodies: BodyHashes;
 
-  constructor(header: MessageHeader) {
+  /** @param bodies hashes that others want of the same body as well */
+  constructor(header: MessageHeader, bodies: BodyHashes = new BodyHashes()) {
+    this.#bodies = bodies;
     const fields = fieldsNamed(header, "dkim-signature");
     this.ignored = Math.max(0, fields.length - MAX_SIGNATURES);
     this.all = fields.slice(0, MAX_SIGNATURES).map((headerField) => {
       const parsed = readSignature(headerField);
       return parsed.ok ? parsed.value : parsed.error;
     });
-    for (const one of this.all) if ("field" in one) this.#body(one.body, one.length);
-  }
-
-  #body(how: Canonicalization, length: number | undefined): BodyHash {
-    const key = `${how} ${length}`;
-    let body = this.#bodies.get(key);
-    if (body === undefined) this.#bodies.set(key, (body = new BodyHash(how, length)));
-    return body;
+    for (const one of this.all) if ("field" in one) this.#bodies.of(one);
   }
 
   get sinks(): readonly BodySink[] {
-    return [...this.#bodies.values()];
+    return this.#bodies.all;
   }
 
-  bodyOf({ body, length }: Signature): BodyHash {
-    return this.#body(body, length);
+  bodyOf(signature: Signature): BodyHash {
+    return this.#bodies.of(signature);
   }
 }
 
-const keySets = new WeakMap<RecordSet, readonly KeyRecord[]>();
-
-/** The key records of a TXT set; read once for each set. */
-function keysOf(set: RecordSet): readonly KeyRecord[] {
-  let keys = keySets.get(set);
-  if (keys === undefined) {
-    keys = isOfType(set, "TXT") ? set.data.slice(0, MAX_KEYS).map((data) => readKeyRecord(data.strings)) : [];
-    keySets.set(set, keys);
-  }
-  return keys;
-}
-
-type Ending = Pick<DkimVerdict, "result" | "reason" | "because" | "bits">;
+export type Ending = Pick<DkimVerdict, "result" | "reason" | "because" | "bits">;
 const ending = (result: DkimResult, reason: DkimReason, because: Clause): Ending => ({ result, reason, because });
-
-/** Whether a key may be used for a signature (RFC 6376 section 6.1.2); half a sentence where not. */
-function forbids(key: KeyRecord, signature: Signature): Clause | undefined {
-  if (!signature.algorithm.startsWith(key.type))
-    return clause("dkim-key-other-algorithm", { type: key.type, algorithm: signature.algorithm });
-  if (key.hashes !== undefined && !key.hashes.includes("sha256")) return clause("dkim-key-not-sha256");
-  if (!key.services.includes("*") && !key.services.includes("email")) return clause("dkim-key-not-mail");
-  if (key.exactDomain && signature.identityDomain !== signature.domain) return clause("dkim-key-exact-domain");
-  return undefined;
-}
-
-/** Whether the signature value fits the octets signed. */
-function valueFits(signature: Signature, key: KeyRecord, input: Buffer): boolean {
-  if (key.key === undefined) return false;
-  try {
-    return key.type === "ed25519"
-      ? verify(null, createHash("sha256").update(input).digest(), key.key, signature.value)
-      : verify("sha256", input, key.key, signature.value);
-  } catch {
-    return false;
-  }
-}
 
 /** One key against one signature. */
 function tryKey(key: KeyRecord, signature: Signature, fields: readonly HeaderField[]): Ending {
@@ -155,7 +129,7 @@ function headerToo(signature: Signature, keys: readonly KeyRecord[], fields: rea
  *
  * @param now seconds since 1970
  */
-async function verifyOne(
+export async function verifyOne(
   signature: Signature,
   header: MessageHeader,
   body: BodyHash,

@@ -9,6 +9,7 @@
  * ```
  */
 export * from "./bulk.ts";
+export * from "./forwarded.ts";
 export * from "./judge.ts";
 export * from "./results.ts";
 export * from "./trace.ts";

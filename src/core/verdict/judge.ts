@@ -1,5 +1,6 @@
+import { Chain, explainChain, verifyChain } from "../arc/index.ts";
 import { type Clause, clause } from "../clause/index.ts";
-import { type DkimVerdict, explainBody, Signatures, verifySignatures } from "../dkim/index.ts";
+import { BodyHashes, type DkimVerdict, explainBody, Signatures, verifySignatures } from "../dkim/index.ts";
 import {
   type Alignment,
   type DiscoveryWay,
@@ -24,6 +25,7 @@ import {
 import { type DomainName, mailDomainOf } from "../name/index.ts";
 import { ok, type Result } from "../result.ts";
 import { checkSpf, type SpfVerdict } from "../spf/index.ts";
+import { type Forwarded, forwardedBy } from "./forwarded.ts";
 import { type Envelope, envelopeOf, type TracedEnvelope } from "./trace.ts";
 
 /** SPF of one identity (RFC 7208 section 2.4). */
@@ -60,6 +62,8 @@ export interface Verdict {
   /** Signatures beyond those that are looked at. */
   readonly ignoredSignatures: number;
   readonly dmarc: AuthorVerdict;
+  /** What those who forwarded it say; undefined where nobody sealed it. */
+  readonly forwarded: Forwarded | undefined;
   readonly body: BodyFacts;
 }
 
@@ -72,6 +76,8 @@ export interface JudgeOptions {
   /** Seconds since 1970. */
   readonly now: number;
   readonly how?: DiscoveryWay;
+  /** Sealers whose word the receiver takes; without it nobody said. */
+  readonly trustedSealers?: readonly DomainName[];
 }
 
 /** What the octets of the body give away by themselves. */
@@ -202,18 +208,22 @@ async function dmarcOf(
 export async function judgeMessage(source: MessageSource, options: JudgeOptions): Promise<Result<Verdict, MessageError>> {
   const { lookup, now, envelope: given, hop } = options;
   let signatures: Signatures | undefined;
+  let chain: Chain | undefined;
+  const bodies = new BodyHashes();
   const body = new BodyWatch();
   const scanned = await scanMessage(source, (header) => {
-    signatures = new Signatures(header);
-    return [body, ...signatures.sinks];
+    signatures = new Signatures(header, bodies);
+    chain = new Chain(header, bodies);
+    return [body, ...bodies.all];
   });
   if (!scanned.ok) return scanned;
   const header = scanned.value;
   const isWhole = given.ip !== undefined && given.helo !== undefined && given.mailFrom !== undefined;
   const envelope: TracedEnvelope = isWhole ? given : { ...envelopeOf(header, hop), ...given };
-  const [[spf, helo], verdicts] = await Promise.all([
+  const [[spf, helo], verdicts, sealed] = await Promise.all([
     remembered(lookup, `spf ${envelope.ip} ${envelope.helo} ${envelope.mailFrom}`, () => spfOf(envelope, lookup)),
     verifySignatures(signatures as Signatures, header, lookup, now),
+    verifyChain(chain as Chain, header, lookup, now),
   ]);
   const dkim = !verdicts.some((dkimVerdict) => dkimVerdict.reason === "body-changed")
     ? verdicts
@@ -235,7 +245,9 @@ export async function judgeMessage(source: MessageSource, options: JudgeOptions)
     if (domain !== undefined)
       identifiers.push({ by: "dkim", domain, passes: result === "pass", temporary: result === "temperror" });
   const dmarc = await dmarcOf(from, identifiers, options);
+  const { trustedSealers: trusted } = options;
   return ok({
+    forwarded: forwardedBy(await explainChain(sealed, source), { author: dmarc.domain, dkim, dmarc: dmarc.result, trusted }),
     header,
     envelope,
     authors: from.authors,

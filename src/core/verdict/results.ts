@@ -22,7 +22,10 @@ const bare = (domain: string | undefined): string => domain?.replace(/\.$/, "") 
  * The Authentication-Results field a receiver would put on top (RFC 8601), lines ended by CRLF, without a final
  * one. `authserv` is the receiver's own name.
  */
-export function authenticationResults(authserv: string, { spf, helo, dkim, dmarc, authors, envelope }: Verdict): string {
+export function authenticationResults(
+  authserv: string,
+  { spf, helo, dkim, dmarc, authors, envelope, forwarded }: Verdict,
+): string {
   const parts: string[] = [];
   for (const spfIdentity of [spf, helo]) {
     if (spfIdentity?.verdict === undefined) continue;
@@ -44,7 +47,13 @@ export function authenticationResults(authserv: string, { spf, helo, dkim, dmarc
     );
   if (dkim.length === 0) parts.push("dkim=none");
   const from = dmarc.domain ?? authors[0]?.domain;
-  const comment = dmarc.policy === undefined ? "" : ` (p=${dmarc.policy} dis=${dmarc.disposition})`;
+  const delivered = forwarded?.overrides === true ? "none arc-override" : dmarc.disposition;
+  const comment = dmarc.policy === undefined ? "" : ` (p=${dmarc.policy} dis=${delivered})`;
   parts.push(`dmarc=${dmarc.result}${comment}${from === undefined ? "" : ` header.from=${value(bare(from))}`}`);
+  // RFC 8617 section 7.2.2 registers the method and its property.
+  if (forwarded !== undefined) {
+    const { result, oldestPass } = forwarded.chain;
+    parts.push(`arc=${result}${result === "pass" ? ` header.oldest-pass=${oldestPass}` : ""}`);
+  }
   return [`Authentication-Results: ${value(authserv)}`, ...parts].join(";\r\n\t");
 }

@@ -1,5 +1,6 @@
 import type { Clause } from "../../core/clause/index.ts";
 import { joined } from "../joined.ts";
+import { ARC } from "./arc.ts";
 import { ASKS } from "./asks.ts";
 import { DKIM } from "./dkim.ts";
 import { DMARC } from "./dmarc.ts";
@@ -21,7 +22,7 @@ const GENERAL = {
   verbatim: ({ text }: { readonly text: string }) => text,
 } satisfies Words;
 
-const WORDS = joined(GENERAL, ASKS, DKIM, DMARC, DNS, DNSSEC, FLEET, MAIL, PUBLISHING, REPORTS, SERVICES, SITE, SPF);
+const WORDS = joined(GENERAL, ARC, ASKS, DKIM, DMARC, DNS, DNSSEC, FLEET, MAIL, PUBLISHING, REPORTS, SERVICES, SITE, SPF);
 
 declare module "../../core/clause/clause.ts" {
   interface Clauses extends ParamsOf<typeof WORDS> {}

@@ -1,7 +1,7 @@
 import type * as z from "zod";
 import type { Judgement, policy } from "../../app/messages/judge.ts";
 import type { JudgedMailbox } from "../../app/messages/judge-messages.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
 import { count, listOf } from "../english.ts";
 import { visible, wrap } from "../index.ts";
@@ -25,21 +25,49 @@ export function aligned(one: Judgement, by: "spf" | "dkim", domain: string | nul
 }
 
 /** What to do about a message, as a sentence or a command that runs as it stands. */
-function nextOf({ dmarc, bulk }: Judgement): { readonly words?: string; readonly command?: string } {
+function nextOf({ dmarc, bulk, arc }: Judgement): { readonly words?: string; readonly command?: string } {
   const domain = dmarc.domain === null ? undefined : withoutRootDot(dmarc.domain);
   if (dmarc.result === "temperror") return { words: "Judge it again when the name servers answer." };
   if (domain === undefined || (dmarc.result === "permerror" && dmarc.policy === null && dmarc.record !== null))
     return { words: "Have the sender correct the From field, and send it again." };
   if (dmarc.result === "none" || dmarc.result === "permerror")
     return { command: `zandrel dmarc compose ${domain} --reports-to dmarc@${domain}` };
+  const changer = arc?.sets.find(({ instance }) => instance === arc.changedAt);
+  if (dmarc.result === "fail" && arc?.result === "pass" && arc.provenAt !== null)
+    return {
+      words: `Your own sending is in order. ${changer === undefined ? "Whoever forwards it" : `Whoever runs ${displayName(changer.sealer)}`} can help: leave text and subject as they are, or put the address of the list into From.`,
+    };
   if (dmarc.result === "fail") return { command: `zandrel audit ${domain}` };
   return bulk.some(({ met }) => met === false)
     ? { words: "The message is proven; correct what is marked ✗ before you send to many." }
     : { words: "Nothing is left to do for this message." };
 }
 
+const DELIVERED_BY_CHAIN =
+  "The message is delivered: DMARC alone would not let it through, and those who forwarded it are trusted.";
+
+/** Who forwarded a message, each with its seal and whether the message is still as it was there. */
+function forwardedRows({ arc }: Judgement, { style, width }: Layout, row: (title: string, text: string) => string): string[] {
+  if (arc === null) return [];
+  const hops = arc.sets.flatMap(({ instance, sealer, seal, signature, saw }) => {
+    if (seal === null || signature === null) return [];
+    const seen = saw.results
+      .filter(({ method }) => ["spf", "dkim", "dmarc"].includes(method))
+      .map(({ method, result }) => `${method} ${result}`);
+    const since =
+      signature.result === "pass" ? "unchanged since then" : `not as it was there: ${inWords(signature.because ?? undefined)}`;
+    const mark = seal.result === "pass" ? style.good("✓") : seal.result === "fail" ? style.bad("✗") : style.careful("?");
+    const trouble = seal.because === null ? "" : `; its seal does not hold: ${inWords(seal.because)}`;
+    return [
+      `  ${mark} ${wrap(visible(`${instance}. ${displayName(sealer)} saw ${seen.length === 0 ? "nothing that it names" : seen.join(", ")}; ${since}${trouble}`), width - 4, "    ")}`,
+    ];
+  });
+  return [row("ARC", `${painted(arc.result, style)}  ${visible(inWords(arc.because))}`), ...hops];
+}
+
 /** A message judged, for people: who it is from, what was checked, and what happens to it. */
-export function judgementText(one: Judgement, { style, width }: Layout): string {
+export function judgementText(one: Judgement, layout: Layout): string {
+  const { style, width } = layout;
   const { envelope, spf, dmarc } = one;
   const sender =
     envelope.mailFrom === null
@@ -73,13 +101,16 @@ export function judgementText(one: Judgement, { style, width }: Layout): string 
     ...(one.dkim.length === 0 ? [row("DKIM", `${painted("none", style)}  the message is not signed`)] : []),
     ...one.dkim.map((each) => row("DKIM", dkimLine(each, style, aligned(one, "dkim", each.domain)))),
     row("DMARC", `${painted(dmarc.result, style)}  ${visible(inWords(dmarc.because))}`),
+    ...forwardedRows(one, layout, row),
     "",
     style.strong(
       dmarc.result === "permerror" && dmarc.disposition === "none"
         ? MALFORMED
         : dmarc.result === "temperror"
           ? "It cannot be said what happens to the message."
-          : HAPPENS[dmarc.disposition],
+          : one.arc?.delivers === true
+            ? DELIVERED_BY_CHAIN
+            : HAPPENS[dmarc.disposition],
     ),
     ...one.remarks.map((remark) => style.quiet(wrap(`Note: ${visible(inWords(remark))}.`, width, "  "))),
     "",

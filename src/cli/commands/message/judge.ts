@@ -4,7 +4,7 @@ import { verbatim } from "../../../core/clause/index.ts";
 import { failureSentence, jsonLine } from "../../../present/index.ts";
 import { judgedLine, mailboxText } from "../../../present/messages/judge.ts";
 import { command } from "../../command.ts";
-import { choice, number, resolverOptions, shared, text } from "../../options.ts";
+import { choice, list, number, resolverOptions, shared, text } from "../../options.ts";
 
 export default command({
   name: "message judge",
@@ -15,6 +15,10 @@ export default command({
     [
       "zandrel message judge test.eml --ip 192.0.2.25 --helo out.heronpost.example --mail-from bounce@brackwater.example",
       "with the envelope given",
+    ],
+    [
+      "zandrel message judge from-the-list.eml --trust-sealer puppetry-guild.example",
+      "forwarded mail, at a receiver that trusts the list that sealed it",
     ],
     ["zandrel message judge inbox.mbox --json", "a whole mailbox, one JSON object a line"],
   ],
@@ -27,6 +31,7 @@ export default command({
     discovery: choice(["tree-walk", "suffix-list"], "find the policy by the walk up the tree, or by the list of RFC 7489", {
       default: "tree-walk",
     }),
+    trustSealer: list("a domain whose seals on forwarded mail (ARC) this receiver trusts"),
     receiver: text("the receiver's name in the Authentication-Results line", { default: "zandrel.invalid" }),
   },
   schema: judgement,
