@@ -139,7 +139,7 @@ describe("dmarc import", () => {
     const ran = await zandrel(here, ["dmarc", "import", "1.xml", "2.gz", "3.zip", "4.eml", "5.mbox", "box", "-", "--json"], {
       input: report("8"),
     });
-    expect([ran.exit, ran.json]).toEqual([0, { taken: 8, known: 0, rows: 8, messages: 40, setAside: [] }]);
+    expect([ran.exit, ran.json]).toEqual([0, { taken: 8, known: 0, failures: 0, rows: 8, messages: 40, setAside: [] }]);
   });
   test("declared encodings, and several reports in one archive", async () => {
     const here = brackwater();
@@ -157,7 +157,7 @@ describe("dmarc import", () => {
       ]),
     );
     const ran = await zandrel(here, ["dmarc", "import", "1.xml", "2.xml", "3.gz", "4.zip", "--json"]);
-    expect([ran.exit, ran.json]).toEqual([0, { taken: 5, known: 0, rows: 5, messages: 25, setAside: [] }]);
+    expect([ran.exit, ran.json]).toEqual([0, { taken: 5, known: 0, failures: 0, rows: 5, messages: 25, setAside: [] }]);
   });
   test("many files are read by several threads, and come to what one after the other would", async () => {
     const files: [string, string | Buffer][] = Array.from({ length: 60 }, (_, i) => {
@@ -267,7 +267,7 @@ describe("dmarc import", () => {
       ["m", "no-report"],
       ["m", "cut"],
       ["m", "no-report"],
-      ["m", "no-report"],
+      ["m", "missing"],
     ]);
     expect((await zandrel(here, ["dmarc", "sources", ...WORLD, "--json"])).json.messages).toBe(10);
   });
@@ -497,5 +497,125 @@ describe("dmarc sources and advise", () => {
     expect(page).not.toMatch(/<script|<link|<img|@import|url\((?!#)/);
     for (const title of ["Heronpost", "Swiftquill", "unknown: evil.test", "10,174"])
       expect(page).toContain(title === "10,174" ? "10,179" : title);
+  });
+});
+
+/** A report about a single message, as a receiver mails it. */
+const failureMail = ({
+  id = "a1",
+  ip = "198.51.100.70",
+  check = "bodyhash",
+  domain = "brackwater.example",
+  type = "auth-failure",
+  result = "spam",
+  original = undefined as string | undefined,
+  originalType = "message/rfc822",
+} = {}): string =>
+  `From: failures@mallowmail.example\r\nTo: failures@brackwater.example\r\nSubject: FW: a message\r\nMessage-ID: <${id}@mallowmail.example>\r\nDate: Mon, 2 Mar 2026 10:00:00 +0000\r\nMIME-Version: 1.0\r\nContent-Type: multipart/report; report-type=feedback-report; boundary="f"\r\n\r\n--f\r\nContent-Type: text/plain\r\n\r\nNot proven.\r\n--f\r\nContent-Type: message/feedback-report\r\n\r\nFeedback-Type: ${type}\r\nUser-Agent: m/1\r\nVersion: 1\r\nOriginal-Mail-From: <ada.wren@${domain}>\r\nArrival-Date: Mon, 2 Mar 2026 09:00:00 +0000\r\nSource-IP: ${ip}\r\nReported-Domain: ${domain}\r\nAuth-Failure: ${check}\r\nDelivery-Result: ${result}\r\nDKIM-Domain: ${domain}\r\nDKIM-Selector: hpa\r\nDKIM-Canonicalized-Header: ${Buffer.from(`from:Ada Wren <ada.wren@${domain}>\r\nsubject:Row nine\r\ncontent-type:text/plain\r\n`).toString("base64")}\r\n\r\n--f\r\nContent-Type: ${originalType}\r\n\r\n${original ?? `From: Ada Wren <ada.wren@${domain}>\r\nTo: guest.nine@mallowmail.example\r\nSubject: Row nine [list]\r\nContent-Type: text/html\r\nMessage-ID: <${id}@${domain}>\r\n\r\n<p>Curtain up, Ada.</p>\r\n`}\r\n--f--\r\n`;
+
+describe("reports about single messages", () => {
+  const kept = (here: string): string =>
+    readdirSync(here, { recursive: true })
+      .map(String)
+      .filter((file) => /reports\.db/.test(file))
+      .map((file) => readFileSync(join(here, file), "latin1"))
+      .join("");
+
+  test("told apart by what is in them, wherever they are and whatever they are called; each counts once", async () => {
+    const here = brackwater();
+    const box = join(here, "inbox");
+    mkdirSync(join(box, "maildir", "new"), { recursive: true });
+    writeFileSync(join(box, "report.xml"), failureMail({ id: "1" }));
+    writeFileSync(join(box, "b.gz"), gzipSync(failureMail({ id: "2" })));
+    writeFileSync(
+      join(box, "c.zip"),
+      zips([
+        ["daily.eml", Buffer.from(mail(gzipSync(report("zipped"))))],
+        ["x.dat", Buffer.from(failureMail({ id: "3", originalType: "text/rfc822-headers" }))],
+        ["r.xml", Buffer.from(report("plain"))],
+      ]),
+    );
+    writeFileSync(
+      join(box, "d.mbox"),
+      ["4", "5"].map((id) => `From x Mon Mar  2 09:00:00 2026\n${failureMail({ id })}\n`).join(""),
+    );
+    writeFileSync(join(box, "maildir", "new", "1.m"), failureMail({ id: "6" }));
+    writeFileSync(join(box, "maildir", "new", "2.m"), failureMail({ id: "6" }));
+    writeFileSync(join(box, "e.eml"), failureMail({ id: "7", type: "abuse" }));
+    writeFileSync(join(box, "f.eml"), failureMail({ id: "8", domain: "cheap-seats.example" }));
+    writeFileSync(join(box, "g.eml"), failureMail({ id: "9", original: "" }));
+    writeFileSync(join(box, "h.eml"), failureMail({ id: "10", original: "<html><p>no message</p></html>" }).slice(0, 1250));
+    const ran = await zandrel(here, ["dmarc", "import", "inbox", "--json"]);
+    expect(ran.json).toMatchObject({ taken: 2, known: 1, failures: 8, messages: 10 });
+    expect(ran.json.setAside.map((one: { file: string; reason: string }) => `${one.file} ${one.reason}`)).toEqual([
+      "e.eml other-feedback",
+      "f.eml other-domain",
+    ]);
+    expect((await zandrel(here, ["dmarc", "import", "inbox", "--json"])).json).toMatchObject({ taken: 0, failures: 0 });
+  });
+
+  test("nobody's address, subject or text is kept, unless addresses and subjects are asked for", async () => {
+    const here = brackwater();
+    writeFileSync(join(here, "f.eml"), failureMail());
+    await zandrel(here, ["dmarc", "import", "f.eml"]);
+    expect(kept(here)).toContain("brackwater.example");
+    expect(kept(here)).not.toMatch(/ada\.wren|Ada Wren|guest\.nine|Row nine|Curtain/);
+    const other = brackwater();
+    writeFileSync(join(other, "f.eml"), failureMail());
+    await zandrel(other, ["dmarc", "import", "f.eml", "--keep-personal"]);
+    expect(kept(other)).toMatch(/ada\.wren@brackwater\.example/);
+    expect(kept(other)).not.toMatch(/guest\.nine|Curtain/);
+    const shown = await zandrel(other, ["dmarc", "failures", "brackwater.example", ...WORLD]);
+    expect(shown.out).toContain("ada.wren@brackwater.example  “Row nine [list]”");
+    expect(shown.out).toContain("subject was “Row nine” when it was signed and came as “Row nine [list]”");
+  });
+
+  test("sums and single cases, joined to who sends as the domain by the daily reports", async () => {
+    const here = brackwater();
+    expect((await zandrel(here, ["dmarc", "failures"])).exit).toBe(1);
+    await zandrel(here, ["dmarc", "import", "reports"]);
+    const none = await zandrel(here, ["dmarc", "failures", "brackwater.example"]);
+    expect([none.exit, none.err]).toEqual([1, expect.stringContaining("there is no report about a single message")]);
+    const sources = (await zandrel(here, ["dmarc", "sources", "brackwater.example", ...WORLD, "--json"])).json.sources;
+    const own = sources.find((one: { ours: boolean; blocks: string[] }) => one.ours && one.blocks.length > 0);
+    const ip = own.blocks[0].split("/")[0];
+    for (const [i, text] of [
+      failureMail({ id: "1", ip }),
+      failureMail({ id: "2", ip, check: "signature" }),
+      failureMail({ id: "3", ip: "203.0.113.99", check: "spf", result: "reject" }),
+    ].entries())
+      writeFileSync(join(here, `${i}.eml`), text);
+    await zandrel(here, ["dmarc", "import", "0.eml", "1.eml", "2.eml"]);
+    const { json } = await zandrel(here, ["dmarc", "failures", "brackwater.example", ...WORLD, "--json", "--cases", "2"]);
+    expect(json).toMatchObject({ domain: "brackwater.example.", messages: 3, receivers: ["mallowmail.example"], more: 1 });
+    expect(
+      json.sums.map((one: { source: string | null; failure: string; refused: number }) => [one.source, one.failure, one.refused]),
+    ).toEqual([
+      [own.title, "bodyhash", 1],
+      [own.title, "signature", 1],
+      ["cheap-seats.test", "spf", 1],
+    ]);
+    expect(json.sums[0].fields).toEqual(["subject", "content-type"]);
+    expect(json.cases).toHaveLength(2);
+    const text = await zandrel(here, ["dmarc", "failures", "brackwater.example", ...WORLD]);
+    expect(text.out).toContain("Heronpost sends for you");
+    expect(text.out.replace(/\s+/g, " ")).toContain("content-type was “text/plain” when it was signed and came as “text/html”");
+    expect(text.out).toMatch(/Next: zandrel audit brackwater\.example/);
+  });
+
+  test("ten thousand of them are taken in one go, and again counted once", async () => {
+    const here = brackwater();
+    const many = Array.from({ length: 10_000 }, (_, i) => `From x Mon Mar  2 09:00:00 2026\n${failureMail({ id: `n${i}` })}\n`);
+    writeFileSync(join(here, "many.mbox"), many.join(""));
+    expect((await zandrel(here, ["dmarc", "import", "many.mbox", "--json"])).json).toMatchObject({ failures: 10_000, known: 0 });
+    const { json } = await zandrel(here, [
+      "dmarc",
+      "failures",
+      "brackwater.example",
+      "--json",
+      "--zone-file",
+      "authenticated.zone",
+    ]);
+    expect(json).toMatchObject({ messages: 10_000, more: 9995 });
   });
 });

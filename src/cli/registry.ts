@@ -48,6 +48,7 @@ export const COMMANDS: readonly Entry[] = [
   entry("dmarc explain", "what receivers do with real and forged mail", () => import("./commands/dmarc/explain.ts")),
   entry("dmarc import", "import the reports of receivers", () => import("./commands/dmarc/import.ts")),
   entry("dmarc sources", "who sends as you, and what passes", () => import("./commands/dmarc/sources.ts")),
+  entry("dmarc failures", "which single messages failed, and why", () => import("./commands/dmarc/failures.ts")),
   entry("dmarc advise", "what to fix first, and when the next step is safe", () => import("./commands/dmarc/advise.ts")),
   entry("message judge", "judge messages as a receiver would", () => import("./commands/message/judge.ts")),
   entry("message send", "send a test message, follow it, judge what arrived", () => import("./commands/message/send.ts")),

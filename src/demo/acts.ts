@@ -160,6 +160,12 @@ const compose = (policy: string): string[] => [
   ...["--reports-to", "dmarc@brackwater.example", "--write"],
 ];
 
+/** A reader of the guild's mailing list. */
+const GUILD_MEMBER = "member@mallowmail.example";
+
+/** The newest message of a folder. */
+const newestIn = (folder: string): string => join(folder, readdirSync(folder).sort().at(-1) ?? "");
+
 /** What happens again and again while the theatre's mail is followed. */
 interface Recurring {
   days(count: number, narration: string): Scene;
@@ -203,6 +209,13 @@ function afterwards(lab: Lab, page: string, { days, forged, probe }: Recurring):
     { narration: "So mail that is not proven goes to the junk folder.", argv: compose("quarantine"), ends: 0 },
     replace,
     days(14, "Two weeks with it, and nobody misses a letter."),
+    {
+      narration: "Only the puppetry guild calls: letters to its list end up in junk folders. Whose fault is that?",
+      get argv() {
+        return ["message", "judge", newestIn(join(lab.mailboxes, GUILD_MEMBER, ".Junk", "new"))];
+      },
+      ends: 1,
+    },
     read("The reports of these weeks are imported, too."),
     { narration: "The last step is safe now.", argv: ["dmarc", "advise", BRACKWATER], ends: 0 },
     { narration: "From now on it is refused.", argv: compose("reject"), ends: 0 },

@@ -2,10 +2,12 @@ import { randomBytes } from "node:crypto";
 import { gzipSync } from "node:zlib";
 import { DAY } from "../core/day.ts";
 import { type DmarcRecord, destinationOf, type Policy, verifyExternalDestination } from "../core/dmarc/index.ts";
+import type { Lookup } from "../core/lookup/index.ts";
 import { fieldsNamed, fieldValue, scanMessage } from "../core/message/index.ts";
 import type { DomainName } from "../core/name/index.ts";
 import { organizationalDomain } from "../core/suffix/index.ts";
 import { authenticationResults, judgeMessage, type Verdict } from "../core/verdict/index.ts";
+import { failureTeller } from "./failure-mail.ts";
 import { type Arrival, deliver, fileInto, listenMail, type MailWorld, type Reply, receivedLine } from "./mail-host.ts";
 
 /** The mailbox provider of the lab. */
@@ -81,6 +83,30 @@ const REFUSED = {
   text: "5.7.26 this letter does not prove whose it is, and the domain it names wants such letters turned away",
 } as const;
 
+/** Where a message says that complaints about it go (RFC 9477). */
+async function complaintsTo(octets: Buffer): Promise<string | undefined> {
+  const header = await scanMessage({ chunks: () => [octets] }, () => []);
+  const [named = ""] = header.ok ? fieldsNamed(header.value, "cfbl-address").map(fieldValue) : [];
+  return /^[^\s;]+@[^\s;]+/.exec(named.trim())?.[0];
+}
+
+/** The address that a record names for reports; undefined where it is none, or its owner does not take them. */
+async function takerOf(uri: DmarcRecord["aggregate"][number], domain: DomainName, lookup: Lookup): Promise<string | undefined> {
+  const destination = destinationOf(uri);
+  if (destination === undefined || uri.address === undefined) return undefined;
+  const permission = await verifyExternalDestination(domain, organizationalDomain(domain), destination, lookup);
+  return permission === "own" || permission === "granted" ? uri.address : undefined;
+}
+
+/** The report on a day as a mail to one address, at a time in milliseconds since 1970. */
+function dailyReport(day: Day): (to: string, now: number) => string {
+  const id = `mm-${day.day}-${randomBytes(4).toString("hex")}`;
+  const file = `mallowmail.example!${bare(day.domain)}!${day.day * DAY}!${(day.day + 1) * DAY - 1}.xml.gz`;
+  const body = gzipSync(reportXml(id, day)).toString("base64").replace(/.{76}/g, "$&\r\n");
+  return (to, now) =>
+    `From: reports@mallowmail.example\r\nTo: ${to}\r\nSubject: Report Domain: ${bare(day.domain)} Submitter: mallowmail.example Report-ID: <${id}>\r\nDate: ${new Date(now).toUTCString().replace("GMT", "+0000")}\r\nMessage-ID: <${id}@mallowmail.example>\r\nMIME-Version: 1.0\r\nContent-Type: application/gzip; name="${file}"\r\nContent-Disposition: attachment; filename="${file}"\r\nContent-Transfer-Encoding: base64\r\n\r\n${body}\r\n`;
+}
+
 /** Receives mail over SMTP, judges it with a cache of its own, stamps its verdict, files it, and reports once a day. */
 export async function startMallowmail(address: string, world: MailWorld): Promise<Mallowmail> {
   const { clock, mailboxes } = world;
@@ -105,16 +131,19 @@ export async function startMallowmail(address: string, world: MailWorld): Promis
 
   /** Tells the service that somebody called its message spam (RFC 5965), at the address the message names (RFC 9477). */
   const complain = async (octets: Buffer): Promise<void> => {
-    const header = await scanMessage({ chunks: () => [octets] }, () => []);
-    const to = header.ok
-      ? /^[^\s;]+@[^\s;]+/.exec(fieldsNamed(header.value, "cfbl-address").map(fieldValue)[0]?.trim() ?? "")?.[0]
-      : undefined;
+    const to = await complaintsTo(octets);
     if (to === undefined) return;
     const boundary = `b${randomBytes(12).toString("hex")}`;
     const head = octets.toString("latin1").split("\r\n\r\n")[0];
     const report = spamReport(to, boundary, head ?? "", clock.now());
     await deliver({ from: "", to, octets: Buffer.from(report, "latin1") }, own, world, resolver);
   };
+
+  const tellFailure = failureTeller({
+    now: () => clock.now(),
+    takerOf: (uri, domain) => takerOf(uri, domain, lookup),
+    send: (to, octets) => deliver({ from: "failures@mallowmail.example", to, octets }, own, world, resolver),
+  });
 
   const message = async (arrival: Arrival): Promise<Reply> => {
     const { ip, helo, mailFrom, octets } = arrival;
@@ -126,6 +155,7 @@ export async function startMallowmail(address: string, world: MailWorld): Promis
     if (!judged.ok) return { code: 554, text: "5.6.0 the message has no header" };
     const verdict = judged.value;
     count(verdict, arrival);
+    void tellFailure(verdict, arrival).catch(() => undefined);
     const { disposition, result } = verdict.dmarc;
     if (result === "temperror") return { code: 451, text: "4.7.24 the message could not be judged, try again" };
     if (disposition === "reject") return REFUSED;
@@ -138,16 +168,12 @@ export async function startMallowmail(address: string, world: MailWorld): Promis
 
   /** Mails one day's report to everybody the record names and who takes it. */
   const mailReport = async (day: Day): Promise<void> => {
-    const id = `mm-${day.day}-${randomBytes(4).toString("hex")}`;
-    const file = `mallowmail.example!${bare(day.domain)}!${day.day * DAY}!${(day.day + 1) * DAY - 1}.xml.gz`;
-    const body = gzipSync(reportXml(id, day)).toString("base64").replace(/.{76}/g, "$&\r\n");
+    const report = dailyReport(day);
     for (const uri of day.record.aggregate) {
-      const destination = destinationOf(uri);
-      if (destination === undefined || uri.address === undefined) continue;
-      const permission = await verifyExternalDestination(day.domain, organizationalDomain(day.domain), destination, lookup);
-      if (permission !== "own" && permission !== "granted") continue;
-      const text = `From: reports@mallowmail.example\r\nTo: ${uri.address}\r\nSubject: Report Domain: ${bare(day.domain)} Submitter: mallowmail.example Report-ID: <${id}>\r\nDate: ${new Date(clock.now()).toUTCString().replace("GMT", "+0000")}\r\nMessage-ID: <${id}@mallowmail.example>\r\nMIME-Version: 1.0\r\nContent-Type: application/gzip; name="${file}"\r\nContent-Disposition: attachment; filename="${file}"\r\nContent-Transfer-Encoding: base64\r\n\r\n${body}\r\n`;
-      await deliver({ from: "reports@mallowmail.example", to: uri.address, octets: Buffer.from(text) }, own, world, resolver);
+      const to = await takerOf(uri, day.domain, lookup);
+      if (to === undefined) continue;
+      const octets = Buffer.from(report(to, clock.now()));
+      await deliver({ from: "reports@mallowmail.example", to, octets }, own, world, resolver);
     }
   };
 

@@ -60,6 +60,12 @@ export const GLOSSARY: readonly Term[] = [
     "grant",
   ),
   term(
+    "ARC",
+    "seals of those who forwarded a message",
+    "A sealed note that a mailing list or a mail server adds to a message it forwards: whether it was proven on arrival, so that the next receiver can believe it.",
+    "The guild's list seals the theatre's letters, says that they passed DMARC, and only then adds its footer.",
+  ),
+  term(
     "ask",
     "what one service wants published",
     "What one service wants published for one purpose on one domain.",
@@ -71,6 +77,13 @@ export const GLOSSARY: readonly Term[] = [
     "A name server that holds the records of a domain itself, instead of remembering what others said.",
     "ns1.nettlehost.example answers for brackwater.example.",
     "name server",
+  ),
+  term(
+    "BIMI",
+    "the record that says where the logo is",
+    "A record from which mailbox providers learn where your logo is, which they show beside mail that is proven.",
+    'default._bimi.brackwater.example TXT "v=BIMI1; l=https://www.brackwater.example/logo.svg"',
+    "logo",
   ),
   term(
     "bounce",
@@ -185,6 +198,13 @@ export const GLOSSARY: readonly Term[] = [
     "bounce@bounce.brackwater.example",
     "mail from",
     "return path",
+  ),
+  term(
+    "failure report",
+    "a report about one message that failed",
+    "What few receivers send about a single message that was not proven: who sent it, which check failed, and its header.",
+    "Mallowmail reports that a letter from Inglemail failed, because its text was changed on the way.",
+    "ruf",
   ),
   term(
     "finding",

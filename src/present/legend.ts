@@ -17,6 +17,8 @@ const HARD: readonly (readonly [term: string, seen: RegExp])[] = [
   ["SPF", /\bSPF\b/],
   ["DKIM", /\bDKIM\b/],
   ["DMARC", /\bDMARC\b/],
+  ["ARC", /\bARC\b/],
+  ["BIMI", /\bBIMI\b/],
   ["HELO", /\bHELO\b/],
   ["TSIG key", /\bTSIG\b/],
   ["DNSSEC", /\bDNSSEC\b/],

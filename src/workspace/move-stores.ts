@@ -47,6 +47,7 @@ const KEPT: readonly Kept[] = [
       ],
       tally: ["origin", "week", "disposition", "count"],
       arrived: ["receiver", "domain", "first", "last", "messages"],
+      failure: ["key", "from_domain", "at", "detail"],
     },
   },
 ];

@@ -1,14 +1,17 @@
 import { readdirSync, realpathSync, type Stats, statSync } from "node:fs";
 import { basename, join } from "node:path";
 import { crc32, createGunzip } from "node:zlib";
+import type { Email } from "postal-mime";
 import { type Clause, clause, verbatim } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
+import type { ReportParts } from "../core/failure-report/index.ts";
 import { BrokenPacking } from "./broken-packing.ts";
 import { beginningOf } from "./files.ts";
 import { fileSource, openMessages, type StoredMessage } from "./messages.ts";
 
-/** One report as it is found: its XML to be read, or why there is none. */
+/** One report as it is found: its XML to be read, the parts of one about a single message, or why there is none. */
 export type FoundReport =
+  | { readonly title: string; readonly failure: ReportParts }
   | {
       readonly title: string;
       readonly xml: AsyncIterable<Buffer>;
@@ -68,7 +71,31 @@ async function* checked(chunks: AsyncIterable<Buffer>, sum: number): AsyncGenera
   if (own !== sum) throw new BrokenPacking(clause("packed-checksum"));
 }
 
-/** The XML files in a ZIP archive; an archive inside an archive is not a report. */
+/** What a stream holds, by how it begins: a mail with reports, or a report itself, whose reader meets what goes wrong with unpacking it. */
+async function* unwrapped(title: string, chunks: AsyncIterable<Buffer>): AsyncGenerator<FoundReport> {
+  const iterator = chunks[Symbol.asyncIterator]();
+  let start: Buffer = Buffer.alloc(0);
+  let trouble: { readonly error: unknown } | undefined;
+  try {
+    const first = await iterator.next();
+    if (first.done !== true) start = Buffer.from(first.value);
+  } catch (error) {
+    trouble = { error };
+  }
+  const all = (async function* () {
+    if (trouble !== undefined) throw trouble.error;
+    try {
+      yield start;
+      for (let next = await iterator.next(); next.done !== true; next = await iterator.next()) yield next.value;
+    } finally {
+      await iterator.return?.();
+    }
+  })();
+  if (kindOf(start.subarray(0, 64)) === "mail") yield* mailed({ title, source: { chunks: () => all } });
+  else yield { title, xml: all };
+}
+
+/** The reports in a ZIP archive; an archive inside an archive is not a report. */
 async function* zipped(
   title: string,
   source: { readonly path: string } | { readonly octets: Buffer },
@@ -123,9 +150,8 @@ async function* zipped(
           resolve(opened ?? error?.message ?? "unreadable"),
         ),
       );
-      yield typeof stream === "string"
-        ? { title: inside, because: clause("report-not-unpacked", { why: verbatim(stream) }) }
-        : { title: inside, xml: checked(stream as unknown as AsyncIterable<Buffer>, entry.crc32) };
+      if (typeof stream === "string") yield { title: inside, because: clause("report-not-unpacked", { why: verbatim(stream) }) };
+      else yield* unwrapped(inside, checked(stream as unknown as AsyncIterable<Buffer>, entry.crc32));
     }
   } finally {
     zip.close();
@@ -142,7 +168,7 @@ async function* packed(
     "path" in source ? fileSource(source.path).chunks() : [source.octets];
   switch (kindOf(start)) {
     case "gzip":
-      yield { title, xml: gunzipped(chunks()) };
+      yield* unwrapped(title, gunzipped(chunks()));
       return;
     case "zip":
       yield* zipped(title, source);
@@ -160,6 +186,25 @@ async function* packed(
   }
 }
 
+/** The parts of a report about a single message; undefined where the mail has none after all. */
+function failureIn({ attachments, from, date, messageId }: Email): ReportParts | undefined {
+  const part = (...types: readonly string[]): string | undefined => {
+    const found = attachments.find(({ mimeType }) => types.includes(mimeType.toLowerCase()));
+    return found === undefined ? undefined : Buffer.from(found.content as ArrayBuffer).toString("latin1");
+  };
+  const feedback = part("message/feedback-report");
+  const at = date === undefined ? Number.NaN : Date.parse(date);
+  return feedback === undefined
+    ? undefined
+    : {
+        feedback,
+        original: part("message/rfc822", "text/rfc822-headers", "message/rfc822-headers", "text/rfc822-header"),
+        mailedBy: from?.address?.split("@").at(-1),
+        mailId: messageId,
+        mailedAt: Number.isNaN(at) ? undefined : Math.floor(at / 1000),
+      };
+}
+
 /** The reports attached to one mail. */
 async function* mailed({ title: path, source }: StoredMessage): AsyncGenerator<FoundReport> {
   const title = basename(path);
@@ -174,14 +219,17 @@ async function* mailed({ title: path, source }: StoredMessage): AsyncGenerator<F
     pieces.push(Buffer.from(chunk));
   }
   const { default: PostalMime } = await import("postal-mime");
-  const mail = await PostalMime.parse(Buffer.concat(pieces), { maxNestingDepth: 20 }).catch(() => undefined);
+  const whole = Buffer.concat(pieces);
+  // A report about a single message is told by what is in it; the message it is about stays a part of it then.
+  const isFailure = /^content-type:\s*message\/feedback-report/im.test(whole.toString("latin1"));
+  const mail = await PostalMime.parse(whole, { maxNestingDepth: 20, forceRfc822Attachments: isFailure }).catch(() => undefined);
   if (mail === undefined) {
     yield { title, because: clause("packed-mail-unreadable") };
     return;
   }
-  const kind = mail.headers.find(({ key }) => key === "content-type")?.value ?? "";
-  if (/report-type\s*=\s*"?feedback-report/i.test(kind)) {
-    yield { title, because: clause("packed-failure-report") };
+  const failure = isFailure ? failureIn(mail) : undefined;
+  if (failure !== undefined) {
+    yield { title, failure };
     return;
   }
   const mailedBy = mail.from?.address?.split("@").at(-1);

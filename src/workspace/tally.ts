@@ -1,10 +1,11 @@
 import { type ReportHead, type ReportRow, type Seen, weekOf } from "../core/aggregate/index.ts";
 import { DAY } from "../core/day.ts";
 import { POLICIES } from "../core/dmarc/index.ts";
+import type { FailureReport } from "../core/failure-report/index.ts";
 import type { DomainName } from "../core/name/index.ts";
 import type { DatabaseForm } from "./database.ts";
 import type { PostgresForm } from "./postgres-sql.ts";
-import { type Sql, sqliteSql } from "./sql.ts";
+import { type Sql, sqliteSql, transaction } from "./sql.ts";
 
 /** Kinds of rows that are gathered before they are written. */
 const MAX_STAGED = 5000;
@@ -261,6 +262,34 @@ export class ReportStore {
     this.#sql.rollback();
   }
 
+  /** Takes in reports about single messages, all of them or none; how many are new. */
+  takeFailures(reports: readonly FailureReport[]): number {
+    if (reports.length === 0) return 0;
+    const list = JSON.stringify(reports.map(({ key, from, at, ...rest }) => [key, from, at, JSON.stringify(rest)]));
+    const { cell, each } = this.#dialect;
+    return transaction(this.#sql, () =>
+      this.#sql.run(
+        `INSERT INTO failure (key, from_domain, at, detail) SELECT ${cell(0)}, ${cell(1)}, ${cell(2, true)}, ${cell(3)} FROM ${each} WHERE true ON CONFLICT DO NOTHING`,
+        list,
+      ),
+    );
+  }
+
+  /** Reports about single messages of a From domain and below, the newest first. */
+  *failures(domain: string, since = 0): Generator<FailureReport> {
+    const rows = this.#sql.rows<readonly [key: string, from: string, at: number, detail: string]>(
+      "SELECT key, from_domain, at, detail FROM failure WHERE (from_domain = ? OR from_domain LIKE '%.' || ?) AND at >= ? ORDER BY at DESC, key",
+      ...[domain, domain, since],
+    );
+    for (const [key, from, at, detail] of rows)
+      yield {
+        ...(JSON.parse(detail) as Omit<FailureReport, "key" | "from" | "at">),
+        key,
+        from: from as DomainName,
+        at: Number(at),
+      };
+  }
+
   /** Reports that were taken in and not told yet, also by a run that was killed. */
   untold(): ArrivedReport[] {
     type Row = Record<"receiver" | "domain", string> & Record<"first" | "last" | "messages", number>;
@@ -340,7 +369,7 @@ export class ReportStore {
 export const REPORTS_FORM: DatabaseForm = {
   title: "the reports",
   holds: "what the reports imported so far said; importing them again brings it back",
-  format: 2,
+  format: 3,
   // Taking reports in again costs nothing.
   synchronous: "NORMAL",
   schema: `
@@ -361,13 +390,16 @@ export const REPORTS_FORM: DatabaseForm = {
     CREATE TABLE IF NOT EXISTS arrived (
       receiver TEXT NOT NULL, domain TEXT NOT NULL, first INTEGER NOT NULL, last INTEGER NOT NULL, messages INTEGER NOT NULL
     ) STRICT;
+    CREATE TABLE IF NOT EXISTS failure (
+      key TEXT PRIMARY KEY, from_domain TEXT NOT NULL, at INTEGER NOT NULL, detail TEXT NOT NULL
+    ) STRICT, WITHOUT ROWID;
   `,
 };
 
 /** The same in PostgreSQL. */
 export const POSTGRES_REPORTS: PostgresForm = {
   title: "the reports",
-  format: 2,
+  format: 3,
   schema: `
     CREATE TABLE IF NOT EXISTS report (
       receiver text NOT NULL, email text NOT NULL, report text NOT NULL, domain text NOT NULL,
@@ -385,6 +417,9 @@ export const POSTGRES_REPORTS: PostgresForm = {
     );
     CREATE TABLE IF NOT EXISTS arrived (
       receiver text NOT NULL, domain text NOT NULL, first bigint NOT NULL, last bigint NOT NULL, messages bigint NOT NULL
+    );
+    CREATE TABLE IF NOT EXISTS failure (
+      key text PRIMARY KEY, from_domain text NOT NULL, at bigint NOT NULL, detail text NOT NULL
     );
   `,
 };

@@ -6,6 +6,7 @@ import {
   composeDmarc,
   describePolicy,
   discoverByWalk,
+  type FailuresWhen,
   type POLICIES,
   type Policy,
   readDmarcRecord,
@@ -49,6 +50,7 @@ export interface DmarcComposeRequest extends CommonRequest, DnsOptions {
   readonly nonexistent: (typeof POLICIES)[number] | undefined;
   readonly reportsTo: readonly string[];
   readonly failuresTo: readonly string[];
+  readonly failuresWhen: FailuresWhen | undefined;
   readonly reports: boolean;
   readonly strictDkim: boolean;
   readonly strictSpf: boolean;
@@ -139,6 +141,7 @@ export async function dmarcCompose(request: DmarcComposeRequest, context: AppCon
         ...(request.nonexistent === undefined ? {} : { nonexistent: request.nonexistent as Policy }),
         aggregate: request.reportsTo ?? [],
         failure: request.failuresTo ?? [],
+        ...(request.failuresWhen === undefined ? {} : { failuresWhen: request.failuresWhen }),
         strictDkim: request.strictDkim,
         strictSpf: request.strictSpf,
         gradual: request.gradual,

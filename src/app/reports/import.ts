@@ -2,6 +2,7 @@ import { resolve } from "node:path";
 import * as z from "zod";
 import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
+import type { FailureReport } from "../../core/failure-report/index.ts";
 import { type DomainName, isAtOrBelow } from "../../core/name/index.ts";
 import {
   type ArrivedReport,
@@ -19,6 +20,7 @@ import { type ReportPiece, readReports } from "./read-files.ts";
 export const importReportsSchema = z.object({
   taken: z.number().describe("reports that are new"),
   known: z.number().describe("reports that were there already; each counts once"),
+  failures: z.number().describe("reports about single messages that failed, and are new"),
   rows: z.number(),
   messages: z.number(),
   setAside: z
@@ -29,9 +31,12 @@ export const importReportsSchema = z.object({
 export type ImportReportsResult = z.output<typeof importReportsSchema>;
 
 /** What {@link importReports} is asked. */
-export interface ImportReportsRequest extends CommonRequest {}
+export interface ImportReportsRequest extends CommonRequest {
+  /** Whether local parts of addresses and subjects in reports about single messages are kept. */
+  readonly keepPersonal: boolean;
+}
 
-/** Imports aggregate reports as received: XML, gzip, ZIP, mails with attachments, mailboxes, folders of all of these. */
+/** Imports reports as received, daily ones and those about single messages: XML, gzip, ZIP, mails with attachments, mailboxes, folders of all of these. */
 export async function importReports(request: ImportReportsRequest, context: AppContext): Promise<Outcome<ImportReportsResult>> {
   const workspace = openWorkspace(context.cwd, request.workspace);
   const domains = workspace.domains.map((one) => one.name);
@@ -116,6 +121,9 @@ async function journalArrivals(
   store.told();
 }
 
+/** Reports about single messages that are written at once. */
+const MANY_FAILURES = 500;
+
 /** Takes in everything the request names, one report after the other; nobody else imports meanwhile. */
 async function importInto(
   workspace: Workspace,
@@ -125,14 +133,31 @@ async function importInto(
 ): Promise<Outcome<ImportReportsResult>> {
   const now = Math.floor(context.clock.now() / 1000);
   const store = await workspace.openReports(context);
-  const done: ImportReportsResult = { taken: 0, known: 0, rows: 0, messages: 0, setAside: [] };
+  const done: ImportReportsResult = { taken: 0, known: 0, failures: 0, rows: 0, messages: 0, setAside: [] };
+  // Those about single messages are small and many: they are written in one go now and then.
+  const failures: FailureReport[] = [];
+  const keep = (): void => {
+    const fresh = store.takeFailures(failures);
+    done.failures += fresh;
+    done.known += failures.length - fresh;
+    failures.length = 0;
+  };
   let noted = 0;
   try {
     for (const operand of request.operands) {
       const spooled = operand === "-" ? await spool(context.input()) : undefined;
-      const pieces = readReports(spooled?.path ?? resolve(context.cwd, operand), { domains, now });
+      const pieces = readReports(spooled?.path ?? resolve(context.cwd, operand), {
+        domains,
+        now,
+        personal: request.keepPersonal,
+      });
       try {
         for (let next = await pieces.next(); next.done !== true; next = await pieces.next()) {
+          if (next.value.kind === "failure") {
+            failures.push(next.value.report);
+            if (failures.length >= MANY_FAILURES) keep();
+            continue;
+          }
           const { outcome, last } = await takeOne(next.value, pieces, store);
           if (last.kind === "aside") {
             const { title, reason, because } = last;
@@ -154,6 +179,7 @@ async function importInto(
         spooled?.close();
       }
     }
+    keep();
     await journalArrivals(workspace, domains, store, now * 1000, context);
   } catch (error) {
     // What was taken in stays; where it cannot be told now, the next import tells it.
@@ -162,5 +188,5 @@ async function importInto(
   } finally {
     store.close();
   }
-  return { ended: done.setAside.length > 0 || done.taken + done.known === 0 ? "problem" : "fine", result: done };
+  return { ended: done.setAside.length > 0 || done.taken + done.known + done.failures === 0 ? "problem" : "fine", result: done };
 }

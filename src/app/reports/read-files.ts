@@ -3,6 +3,7 @@ import { Worker } from "node:worker_threads";
 import { type ReportHead, ReportReader, xmlEncoding } from "../../core/aggregate/index.ts";
 import { type Clause, clause, verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
+import { type FailureReport, isAboutOne, readFailureReport } from "../../core/failure-report/index.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../core/name/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import {
@@ -18,12 +19,15 @@ import {
 export type ReportPiece =
   | { readonly kind: "rows"; readonly sums: readonly RowSum[] }
   | { readonly kind: "read"; readonly report: ReadReport }
+  | { readonly kind: "failure"; readonly report: FailureReport }
   | { readonly kind: "aside"; readonly title: string; readonly reason: string; readonly because: Clause };
 
 /** What has to be known to judge a report; `now` in seconds since 1970. */
 export interface ReadingReports {
   readonly domains: readonly DomainName[];
   readonly now: number;
+  /** Whether local parts and subjects of single messages are kept. */
+  readonly personal: boolean;
 }
 
 type Aside = Omit<Extract<ReportPiece, { kind: "aside" }>, "kind" | "title">;
@@ -55,10 +59,17 @@ async function* unpacked(xml: AsyncIterable<Buffer>, unpacking: { trouble?: Clau
 }
 
 /** Reads one report: its rows, and at the end what it is or why it is set aside. */
-async function* piecesOf(found: FoundReport, { domains, now }: ReadingReports): AsyncGenerator<ReportPiece> {
+async function* piecesOf(found: FoundReport, { domains, now, personal }: ReadingReports): AsyncGenerator<ReportPiece> {
   const aside = (reason: string, because: Clause) => ({ kind: "aside", title: found.title, reason, because }) as const;
   if ("because" in found) {
     yield aside("no-report", found.because);
+    return;
+  }
+  if ("failure" in found) {
+    const read = readFailureReport(found.failure, { personal, now });
+    if (read.kind === "aside") yield aside(read.reason, read.because);
+    else if (isAboutOne(read.report, domains)) yield { kind: "failure", report: read.report };
+    else yield aside("other-domain", clause("report-other-domain", { domain: read.report.from }));
     return;
   }
   const { RowSums } = await reportReading();

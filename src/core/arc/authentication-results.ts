@@ -58,8 +58,29 @@ function parts(text: string): string[] {
 const unquoted = (text: string): string =>
   text.startsWith('"') ? text.slice(1, text.endsWith('"') ? -1 : undefined).replace(/\\(.)/g, "$1") : text;
 
-/** A word, an equals sign and a word, blanks around it allowed. */
-const PAIR = /([\w.-]+(?:\/\d+)?)\s*=\s*("(?:[^"\\]|\\.)*"|[^\s";]+)/g;
+/** Characters of a name at most; longer ones are no names. */
+const MAX_NAME = 80;
+const isBlank = (character: string | undefined): boolean => character === " " || character === "\t";
+
+/** Every `name=value` of a text, blanks around the equals sign allowed: the name in lower case, the value without its quotes. */
+function pairsIn(text: string): (readonly [string, string])[] {
+  const pairs: (readonly [string, string])[] = [];
+  for (let equals = text.indexOf("="), from = 0; equals !== -1; equals = text.indexOf("=", from)) {
+    let end = equals;
+    while (end > from && isBlank(text[end - 1])) end -= 1;
+    const name = /[\w./-]+$/.exec(text.slice(Math.max(from, end - MAX_NAME), end))?.[0];
+    let start = equals + 1;
+    while (isBlank(text[start])) start += 1;
+    let stop = start + 1;
+    if (text[start] === '"') {
+      while (stop < text.length && text[stop] !== '"') stop += text[stop] === "\\" ? 2 : 1;
+      stop += 1;
+    } else while (stop < text.length && !isBlank(text[stop])) stop += 1;
+    from = Math.min(stop, text.length);
+    if (name !== undefined && start < text.length) pairs.push([name.toLowerCase(), unquoted(text.slice(start, from))]);
+  }
+  return pairs;
+}
 
 /**
  * Reads the value of an Authentication-Results field, or of its sibling in an ARC set behind the instance. What is not of the form
@@ -68,9 +89,7 @@ const PAIR = /([\w.-]+(?:\/\d+)?)\s*=\s*("(?:[^"\\]|\\.)*"|[^\s";]+)/g;
 export function readAuthenticationResults(value: string): AuthenticationResults {
   const [first = "", ...rest] = parts(withoutComments(value.replace(/\r\n/g, "")));
   const results = rest.flatMap((part): MethodResult[] => {
-    const [result, ...properties] = [...part.matchAll(PAIR)].map(
-      ([, name = "", text = ""]) => [name.toLowerCase(), unquoted(text)] as const,
-    );
+    const [result, ...properties] = pairsIn(part);
     if (result === undefined || result[0].includes(".")) return [];
     return [
       { method: result[0].replace(/\/\d+$/, ""), result: result[1].toLowerCase(), properties: new Map(properties.reverse()) },

@@ -4,6 +4,10 @@ import { permissionName } from "./destination.ts";
 import { POLICIES, type Policy } from "./policy.ts";
 import { type DmarcRecord, mailto } from "./record.ts";
 
+/** When a failure report is sent (RFC 7489 section 6.3, `fo`), by the word for it. */
+export const FAILURES_WHEN = { "all-fail": "0", "any-fails": "1", "dkim-fails": "d", "spf-fails": "s" } as const;
+export type FailuresWhen = keyof typeof FAILURES_WHEN;
+
 /** What the user answered. */
 export interface Answers {
   readonly policy: Policy;
@@ -13,6 +17,8 @@ export interface Answers {
   readonly aggregate: readonly string[];
   /** Addresses for failure reports. */
   readonly failure: readonly string[];
+  /** When receivers are to send them; {@link FAILURES_WHEN} `all-fail` is what counts where a record does not say. */
+  readonly failuresWhen?: FailuresWhen;
   readonly strictDkim: boolean;
   readonly strictSpf: boolean;
   /** Tried out first: receivers apply one step milder. */
@@ -86,7 +92,10 @@ export function composeDmarc(answers: Answers, situation: Situation): Composed {
     });
   if (subdomains !== undefined && POLICIES.indexOf(subdomains) < POLICIES.indexOf(policy))
     remarks.push(clause("dmarc-subdomains-weaker", { subdomains, policy }));
-  if (failure.length > 0) remarks.push(clause("dmarc-few-failure-reports"));
+  const when = answers.failuresWhen;
+  if (failure.length > 0)
+    remarks.push(clause("dmarc-failures-when", { when: when ?? "all-fail" }), clause("dmarc-few-failure-reports"));
+  if (when !== undefined && failure.length === 0) remarks.push(clause("dmarc-failures-nowhere"));
   if (gradual && policy === "none") remarks.push(clause("dmarc-testing-none"));
   const tags = [
     `p=${policy}`,
@@ -97,6 +106,7 @@ export function composeDmarc(answers: Answers, situation: Situation): Composed {
     ...(answers.strictSpf ? ["aspf=s"] : []),
     ...(aggregate.length === 0 ? [] : [`rua=${aggregate.map(mailto).join(",")}`]),
     ...(failure.length === 0 ? [] : [`ruf=${failure.map(mailto).join(",")}`]),
+    ...(failure.length === 0 || when === undefined || when === "all-fail" ? [] : [`fo=${FAILURES_WHEN[when]}`]),
   ];
   const destinations = new Set<DomainName>();
   for (const address of [...aggregate, ...failure]) {

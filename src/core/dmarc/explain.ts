@@ -63,7 +63,8 @@ export function describePolicy(record: DmarcRecord): Clause[] {
   if (record.spfAlignment === "strict") said.push(clause("dmarc-says-strict", { by: "spf" }));
   const to = (uris: DmarcRecord["aggregate"]) => uris.map((uri) => uri.address ?? uri.text);
   said.push(clause("dmarc-says-reports", { to: to(record.aggregate) }));
-  if (record.failure.length > 0) said.push(clause("dmarc-says-failures", { to: to(record.failure) }));
+  if (record.failure.length > 0)
+    said.push(clause("dmarc-says-failures", { to: to(record.failure), options: record.failureOptions }));
   for (const uri of [...record.aggregate, ...record.failure])
     if (uri.most !== undefined) said.push(clause("dmarc-says-limit", { to: uri.address ?? uri.text, most: uri.most }));
   if (record.publicSuffix !== undefined) said.push(clause("dmarc-says-suffix", { registry: record.publicSuffix }));

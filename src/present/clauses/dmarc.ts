@@ -1,5 +1,6 @@
 import type { Clause } from "../../core/clause/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
+import { listOf } from "../english.ts";
 import type { Words } from "./words.ts";
 
 type By = "spf" | "dkim";
@@ -44,6 +45,22 @@ function fails({ unaligned, from, at, tag, policy, softened }: DmarcFails): stri
 }
 
 /** What is said of DMARC records and policies, and of tag lists. */
+/** What the answers about failure reports bring, and how many people's mail that shows. */
+const FAILURES_WHEN = {
+  "all-fail": "only for mail that fails DMARC: forgeries mostly, and the fewest letters of your own",
+  "any-fails":
+    "where SPF or DKIM fails, also if the other one passes: the most to learn from, and many of your own letters, such as all that are forwarded",
+  "dkim-fails": "where a signature fails, whether it is aligned or not: what changes your mail on the way, and whose",
+  "spf-fails": "where SPF fails, whether it is aligned or not: who forwards your mail, and who sends without being allowed",
+} as const;
+
+const FAILURE_OPTIONS: Readonly<Record<string, string>> = {
+  "0": "where nothing passes",
+  "1": "where SPF or DKIM fails",
+  d: "where a signature fails",
+  s: "where SPF fails",
+};
+
 export const DMARC = {
   "dmarc-choice": ({ name, words }: { readonly name: string; readonly words: readonly string[] }) =>
     `${name}= is ${words.join(" or ")}`,
@@ -68,7 +85,9 @@ export const DMARC = {
     to.length > 0
       ? `Daily reports go to ${to.join(" and ")}.`
       : "Nobody gets reports, so nobody learns who sends as this domain.",
-  "dmarc-says-failures": ({ to }: { readonly to: readonly string[] }) => `Reports on single messages go to ${to.join(" and ")}.`,
+  /** `options`: what `fo` says, which is `0` where it says nothing. */
+  "dmarc-says-failures": ({ to, options }: { readonly to: readonly string[]; readonly options: readonly string[] }) =>
+    `Reports on single messages go to ${to.join(" and ")}: ${listOf(options.map((option) => FAILURE_OPTIONS[option] ?? option))}.`,
   /** `most` in octets. */
   "dmarc-says-limit": ({ to, most }: { readonly to: string; readonly most: number }) =>
     `Reports to ${to} may have at most ${most} octets.`,
@@ -111,7 +130,13 @@ export const DMARC = {
     readonly subdomains: "none" | "quarantine" | "reject";
     readonly policy: "none" | "quarantine" | "reject";
   }) => `subdomains are less protected (sp=${subdomains}) than the domain itself (p=${policy}); forgers will use one`,
-  "dmarc-few-failure-reports": "few receivers send failure reports, because they contain parts of people's mail",
+  "dmarc-few-failure-reports":
+    "few receivers send failure reports, because they hold parts of people's mail: addresses, subjects, sometimes the text; keep them only where somebody needs them",
+  /** `when`: what `fo` says. */
+  "dmarc-failures-when": ({ when }: { readonly when: "all-fail" | "any-fails" | "dkim-fails" | "spf-fails" }) =>
+    `reports on single messages come ${FAILURES_WHEN[when]}`,
+  "dmarc-failures-nowhere":
+    "nobody gets reports on single messages, so when they are sent does not matter: name an address with --failures-to",
   "dmarc-testing-none": "t=y changes nothing while the policy is none",
   "dmarc-consent-needed": ({ destination }: { readonly destination: DomainName }) =>
     `${displayName(destination)} must publish its consent first; until then receivers send no reports there`,

@@ -99,7 +99,10 @@ export const REPORTS = {
   /** `most` in MiB. */
   "packed-mail-too-large": ({ most }: { readonly most: number }) => `the mail is larger than ${most} MiB`,
   "packed-mail-unreadable": "the mail cannot be read",
-  "packed-failure-report": "it is a failure report about a single message (ruf=), and no aggregate report",
+  /** `type`: what it calls itself. */
+  "failure-other-feedback": ({ type }: { readonly type: string | undefined }) =>
+    `it is a report of ${type === undefined ? "an unknown kind" : `the kind “${type}”`}, and not one about mail that failed`,
+  "failure-no-domain": "it does not say which domain the message was from",
   "packed-none-attached": "no report is attached to the mail",
   "packed-ring": "it is a link to a folder that holds it",
   /** `code` is what the operating system says, or `special` where it is not a file. */

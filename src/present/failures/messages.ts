@@ -61,6 +61,14 @@ export const MESSAGES = {
       "import some with zandrel dmarc import FILE",
     ),
   ),
+  "no-failures": problem(({ domain }: { domain: DomainName | undefined }) =>
+    say(
+      domain === undefined
+        ? "there are no reports about single messages yet"
+        : `there is no report about a single message of ${displayName(domain)} yet, and few receivers send any`,
+      "import some with zandrel dmarc import FILE, or look at the daily ones with zandrel dmarc sources",
+    ),
+  ),
   "which-reports": usage(({ domains }: { domains: readonly DomainName[] }) =>
     say(`there are reports about ${names(domains)}`, "name one of these domains"),
   ),

@@ -1,6 +1,7 @@
 import type * as z from "zod";
 import type { Judgement, policy } from "../../app/messages/judge.ts";
 import type { JudgedMailbox } from "../../app/messages/judge-messages.ts";
+import { distinct } from "../../core/distinct.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
 import { count, listOf } from "../english.ts";
@@ -35,7 +36,7 @@ function nextOf({ dmarc, bulk, arc }: Judgement): { readonly words?: string; rea
   const changer = arc?.sets.find(({ instance }) => instance === arc.changedAt);
   if (dmarc.result === "fail" && arc?.result === "pass" && arc.provenAt !== null)
     return {
-      words: `Your own sending is in order. ${changer === undefined ? "Whoever forwards it" : `Whoever runs ${displayName(changer.sealer)}`} can help: leave text and subject as they are, or put the address of the list into From.`,
+      words: `Your own sending is in order. ${changer === undefined ? "Those who forward it" : `Those who run ${displayName(changer.sealer)}`} can help: they leave text and subject as they are, or put the address of the list into From.`,
     };
   if (dmarc.result === "fail") return { command: `zandrel audit ${domain}` };
   return bulk.some(({ met }) => met === false)
@@ -51,15 +52,17 @@ function forwardedRows({ arc }: Judgement, { style, width }: Layout, row: (title
   if (arc === null) return [];
   const hops = arc.sets.flatMap(({ instance, sealer, seal, signature, saw }) => {
     if (seal === null || signature === null) return [];
-    const seen = saw.results
-      .filter(({ method }) => ["spf", "dkim", "dmarc"].includes(method))
-      .map(({ method, result }) => `${method} ${result}`);
+    const seen = distinct(
+      saw.results
+        .filter(({ method, result }) => ["spf", "dkim", "dmarc"].includes(method) && result !== "none")
+        .map(({ method, result }) => `${method.toUpperCase()} ${result}`),
+    );
     const since =
-      signature.result === "pass" ? "unchanged since then" : `not as it was there: ${inWords(signature.because ?? undefined)}`;
+      signature.result === "pass" ? "unchanged since then" : `not as it was then: ${inWords(signature.because ?? undefined)}`;
     const mark = seal.result === "pass" ? style.good("✓") : seal.result === "fail" ? style.bad("✗") : style.careful("?");
     const trouble = seal.because === null ? "" : `; its seal does not hold: ${inWords(seal.because)}`;
     return [
-      `  ${mark} ${wrap(visible(`${instance}. ${displayName(sealer)} saw ${seen.length === 0 ? "nothing that it names" : seen.join(", ")}; ${since}${trouble}`), width - 4, "    ")}`,
+      `  ${mark} ${wrap(visible(`${instance}. ${displayName(sealer)} saw ${seen.length === 0 ? "nothing that it names" : listOf(seen)}; the message is ${since}${trouble}`), width - 4, "    ")}`,
     ];
   });
   return [row("ARC", `${painted(arc.result, style)}  ${visible(inWords(arc.because))}`), ...hops];

@@ -1,5 +1,5 @@
 import { dmarcCompose, dmarcComposeSchema } from "../../../app/mail/dmarc-compose.ts";
-import { POLICIES } from "../../../core/dmarc/index.ts";
+import { FAILURES_WHEN, type FailuresWhen, POLICIES } from "../../../core/dmarc/index.ts";
 import { command } from "../../command.ts";
 import { choice, flag, list, resolverOptions, shared } from "../../options.ts";
 
@@ -13,6 +13,10 @@ export default command({
       "zandrel dmarc compose brackwater.example --policy quarantine --gradual --reports-to dmarc@brackwater.example --write",
       "tighten it, and save the ask",
     ],
+    [
+      "zandrel dmarc compose brackwater.example --reports-to dmarc@brackwater.example --failures-to failures@brackwater.example --failures-when dkim-fails",
+      "also be told of single messages whose signature fails",
+    ],
     ["zandrel dmarc compose puppetfest.example --policy reject --force --no-reports", "a domain that sends no mail at all"],
   ],
   options: {
@@ -22,6 +26,7 @@ export default command({
     nonexistent: choice(POLICIES, "the same for subdomains that do not exist"),
     reportsTo: list("address for daily reports"),
     failuresTo: list("address for reports on single messages"),
+    failuresWhen: choice(Object.keys(FAILURES_WHEN) as FailuresWhen[], "when they are sent (fo=; nothing passes if not given)"),
     reports: flag("--no-reports if no reports are wanted", { default: true }),
     strictDkim: flag("a signature counts only for the very domain in From"),
     strictSpf: flag("SPF counts only for the very domain in From"),
