@@ -1,5 +1,5 @@
 /** One result of one method (RFC 8601 section 2.2). */
-export interface MethodResult {
+interface MethodResult {
   /** In lower case: `dkim`, `spf`, `dmarc`, `arc` … */
   readonly method: string;
   /** In lower case: `pass`, `fail` … */

@@ -20,4 +20,4 @@ export * from "./rotate.ts";
 export * from "./sign.ts";
 export * from "./signature.ts";
 export * from "./value.ts";
-export { BodyHashes, type DkimVerdict, type Ending, Signatures, verifyOne, verifySignatures } from "./verify.ts";
+export { BodyHashes, type DkimVerdict, Signatures, verifyOne, verifySignatures } from "./verify.ts";

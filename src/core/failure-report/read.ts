@@ -15,7 +15,7 @@ export const DELIVERIES = ["delivered", "spam", "policy", "reject", "other"] as 
 export type Delivery = (typeof DELIVERIES)[number];
 
 /** A field of the header that is not as it was when it was hashed. What it said is kept only where it is nobody's personal data. */
-export interface ChangedField {
+interface ChangedField {
   readonly field: string;
   readonly what: "changed" | "added" | "missing";
   readonly was?: string;
