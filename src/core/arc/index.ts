@@ -13,5 +13,5 @@
 export * from "./authentication-results.ts";
 export * from "./chain.ts";
 export * from "./make-set.ts";
-export { type ArcSet, MAX_SETS } from "./read-sets.ts";
+export type { ArcSet } from "./read-sets.ts";
 export * from "./seal.ts";

@@ -6,7 +6,7 @@ import { type AuthenticationResults, readAuthenticationResults, withoutComments 
 import { readSeal, type Seal } from "./seal.ts";
 
 /** As many sets as a chain may have (RFC 8617 section 4.2.1). */
-export const MAX_SETS = 50;
+const MAX_SETS = 50;
 
 /** What one handler of a message added to it. */
 export interface ArcSet {
