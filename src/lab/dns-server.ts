@@ -25,9 +25,11 @@ function fitUdp(request: Buffer, answer: Buffer): Buffer {
 export async function listenDns(address: string, port: number, handle: Handler): Promise<RunningServer> {
   const udp = createSocket(address.includes(":") ? "udp6" : "udp4");
   const sockets = new Set<Socket>();
+  // An answer may be ready only once nobody listens any more.
+  let isClosed = false;
   udp.on("message", (request, from) => {
     void handle(request, "udp").then((answer) => {
-      if (answer !== undefined) udp.send(fitUdp(request, answer), from.port, from.address, () => {});
+      if (answer !== undefined && !isClosed) udp.send(fitUdp(request, answer), from.port, from.address, () => {});
     });
   });
   const tcp = createServer((socket) => {
@@ -65,6 +67,7 @@ export async function listenDns(address: string, port: number, handle: Handler):
     address,
     port: bound,
     async close() {
+      isClosed = true;
       for (const socket of sockets) socket.destroy();
       await Promise.all([
         new Promise<void>((resolve) => udp.close(resolve)),

@@ -21,8 +21,8 @@ const parked = "<html><head><title>Parked</title></head><body>This domain is par
 
 function answer(mode: HostMode | undefined, request: IncomingMessage, response: ServerResponse): void {
   const path = request.url ?? "/";
-  const page = (body: string, status = 200) => {
-    response.writeHead(status, { "content-type": "text/html" });
+  const page = (body: string, status = 200, type = "text/html") => {
+    response.writeHead(status, { "content-type": type });
     response.end(body);
   };
   const redirect = (status: number, to: string) => {
@@ -36,7 +36,7 @@ function answer(mode: HostMode | undefined, request: IncomingMessage, response: 
       const host = (request.headers.host ?? "").split(":")[0] ?? "";
       if (!(request.socket instanceof TLSSocket)) return redirect(301, `https://${host}${path}`);
       const file = mode.files?.[path];
-      if (file !== undefined) return page(file);
+      if (file !== undefined) return page(file, 200, path.endsWith(".svg") ? "image/svg+xml" : "text/html");
       return path === "/" || mode.files === undefined
         ? page(mode.body ?? "<html><head><title>Brackwater</title></head><body>Curtain up</body></html>")
         : page("<html>not found</html>", 404);

@@ -10,6 +10,8 @@ export interface WebOptions {
   readonly ports: { readonly http: number; readonly https: number };
   /** Longest wait for the whole answer, in milliseconds. */
   readonly timeout: number;
+  /** Whether the octets are wanted, and what the server calls them. */
+  readonly raw?: boolean;
 }
 
 /** As much of a page as any check needs, in octets. */
@@ -32,7 +34,7 @@ function certificateOf(socket: TLSSocket): Certificate {
 const LATE = "late";
 
 /** Requests one address of the web, without following redirects. Addresses come from the DNS as the caller sees it. */
-export async function fetchPage(url: string, { addresses, ports, timeout }: WebOptions): Promise<Fetched> {
+export async function fetchPage(url: string, { addresses, ports, timeout, raw = false }: WebOptions): Promise<Fetched> {
   const none = (kind: NoPage["kind"], detail: Clause): Fetched => ({ none: { url, kind, detail } });
   const target = new URL(url);
   const resolved = await addresses(target.hostname);
@@ -65,6 +67,10 @@ export async function fetchPage(url: string, { addresses, ports, timeout }: WebO
             status: response.statusCode ?? 0,
             body: Buffer.concat(chunks).toString("utf8"),
             ...(cut ? { cut } : {}),
+            ...(raw ? { octets: Buffer.concat(chunks) } : {}),
+            ...(raw && response.headers["content-type"] !== undefined
+              ? { contentType: response.headers["content-type"].toLowerCase() }
+              : {}),
             ...(location !== undefined && URL.canParse(location, url) ? { location: new URL(location, url).href } : {}),
             ...(certificate === undefined ? {} : { certificate }),
           },

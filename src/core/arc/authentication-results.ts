@@ -62,13 +62,17 @@ const unquoted = (text: string): string =>
 const MAX_NAME = 80;
 const isBlank = (character: string | undefined): boolean => character === " " || character === "\t";
 
+const isNameCharacter = (character: string): boolean => /[\w./-]/.test(character);
+
 /** Every `name=value` of a text, blanks around the equals sign allowed: the name in lower case, the value without its quotes. */
 function pairsIn(text: string): (readonly [string, string])[] {
   const pairs: (readonly [string, string])[] = [];
   for (let equals = text.indexOf("="), from = 0; equals !== -1; equals = text.indexOf("=", from)) {
     let end = equals;
     while (end > from && isBlank(text[end - 1])) end -= 1;
-    const name = /[\w./-]+$/.exec(text.slice(Math.max(from, end - MAX_NAME), end))?.[0];
+    let first = end;
+    while (first > from && end - first < MAX_NAME && isNameCharacter(text[first - 1] as string)) first -= 1;
+    const name = text.slice(first, end);
     let start = equals + 1;
     while (isBlank(text[start])) start += 1;
     let stop = start + 1;
@@ -77,7 +81,7 @@ function pairsIn(text: string): (readonly [string, string])[] {
       stop += 1;
     } else while (stop < text.length && !isBlank(text[stop])) stop += 1;
     from = Math.min(stop, text.length);
-    if (name !== undefined && start < text.length) pairs.push([name.toLowerCase(), unquoted(text.slice(start, from))]);
+    if (name !== "" && start < text.length) pairs.push([name.toLowerCase(), unquoted(text.slice(start, from))]);
   }
   return pairs;
 }

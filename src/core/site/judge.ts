@@ -13,6 +13,9 @@ export interface Page {
   /** Whether there was more of it than is read. */
   readonly cut?: boolean;
   readonly certificate?: Certificate;
+  /** What the server calls it, and its octets, where those are asked for. */
+  readonly contentType?: string;
+  readonly octets?: Buffer;
 }
 
 /** What a server showed of itself over TLS. */

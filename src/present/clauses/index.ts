@@ -7,6 +7,7 @@ import { DMARC } from "./dmarc.ts";
 import { DNS } from "./dns.ts";
 import { DNSSEC } from "./dnssec.ts";
 import { FLEET } from "./fleet.ts";
+import { LOGO } from "./logo.ts";
 import { MAIL } from "./mail.ts";
 import { PUBLISHING } from "./publishing.ts";
 import { REPORTS } from "./reports.ts";
@@ -22,7 +23,7 @@ const GENERAL = {
   verbatim: ({ text }: { readonly text: string }) => text,
 } satisfies Words;
 
-const WORDS = joined(GENERAL, ARC, ASKS, DKIM, DMARC, DNS, DNSSEC, FLEET, MAIL, PUBLISHING, REPORTS, SERVICES, SITE, SPF);
+const WORDS = joined(GENERAL, ARC, ASKS, DKIM, DMARC, DNS, DNSSEC, FLEET, LOGO, MAIL, PUBLISHING, REPORTS, SERVICES, SITE, SPF);
 
 declare module "../../core/clause/clause.ts" {
   interface Clauses extends ParamsOf<typeof WORDS> {}

@@ -56,18 +56,21 @@ export const FILES = {
       path,
     ),
   ),
-  "file-there": usage(({ path, what }: { path: string; what: "key" | "secret" | "capture" | "template" | "dossier" }) =>
-    say(
-      `${visible(path)} already exists${what === "key" ? ", and a key is never overwritten" : what === "secret" ? ", and a secret is never overwritten" : ""}`,
-      what === "key"
-        ? "choose another selector with --selector"
-        : what === "secret"
-          ? "name another file with --secret-file, or remove this one if it is empty"
-          : what === "dossier"
-            ? "write into another folder with --folder, or replace it with --force"
-            : "name another file with --file, or replace it with --force",
-      path,
-    ),
+  "file-there": usage(
+    ({ path, what }: { path: string; what: "key" | "secret" | "capture" | "template" | "dossier" | "drawing" }) =>
+      say(
+        `${visible(path)} already exists${what === "key" ? ", and a key is never overwritten" : what === "secret" ? ", and a secret is never overwritten" : ""}`,
+        what === "key"
+          ? "choose another selector with --selector"
+          : what === "secret"
+            ? "name another file with --secret-file, or remove this one if it is empty"
+            : what === "dossier"
+              ? "write into another folder with --folder, or replace it with --force"
+              : what === "drawing"
+                ? "name another file with --into, or replace it with --force"
+                : "name another file with --file, or replace it with --force",
+        path,
+      ),
   ),
   "not-yaml": usage(({ at, found, because }: { at: Place; found: string; because: string }) =>
     say(

@@ -2,7 +2,7 @@ import type { Clause } from "../../core/clause/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
 import { visible } from "../safe.ts";
-import { type Failings, names, problem, quote, say, usage } from "./words.ts";
+import { type Failings, names, problem, quote, say, size, usage } from "./words.ts";
 
 export const MESSAGES = {
   canonicalization: usage(() =>
@@ -60,6 +60,15 @@ export const MESSAGES = {
       domain === undefined ? "there are no reports yet" : `there is no report about ${displayName(domain)} yet`,
       "import some with zandrel dmarc import FILE",
     ),
+  ),
+  "logo-address": usage(({ given }: { given: string }) =>
+    say(
+      `${quote(given)} is not an address that begins with https://`,
+      "name one such as https://www.brackwater.example/logo.svg",
+    ),
+  ),
+  "logo-file-large": usage(({ path, octets }: { path: string; octets: number }) =>
+    say(`${visible(path)} has ${size(octets)}, and a logo has 32 kB at most`, "name the file of the logo itself", path),
   ),
   "no-failures": problem(({ domain }: { domain: DomainName | undefined }) =>
     say(
