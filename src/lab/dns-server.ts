@@ -21,8 +21,23 @@ function fitUdp(request: Buffer, answer: Buffer): Buffer {
   return encodeMessage({ ...decoded.value, truncated: true, answers: [], authority: [], additional: [] } satisfies Message);
 }
 
-/** Listens for DNS over UDP and TCP on one loopback address. */
+/** How often other ports are tried, where any will do. */
+const MAX_TRIES = 50;
+
+/**
+ * Listens for DNS over UDP and TCP on one loopback address; with port 0 on whichever port is free for both, because a port that is free
+ * for one may be taken for the other.
+ */
 export async function listenDns(address: string, port: number, handle: Handler): Promise<RunningServer> {
+  for (let tries = 1; ; tries++)
+    try {
+      return await listenAt(address, port, handle);
+    } catch (error) {
+      if (port !== 0 || (error as NodeJS.ErrnoException).code !== "EADDRINUSE" || tries === MAX_TRIES) throw error;
+    }
+}
+
+async function listenAt(address: string, port: number, handle: Handler): Promise<RunningServer> {
   const udp = createSocket(address.includes(":") ? "udp6" : "udp4");
   const sockets = new Set<Socket>();
   // An answer may be ready only once nobody listens any more.
@@ -61,6 +76,7 @@ export async function listenDns(address: string, port: number, handle: Handler):
     udp.bind(bound, address, resolve);
   }).catch((error) => {
     tcp.close();
+    udp.close();
     throw error;
   });
   return {
