@@ -167,6 +167,14 @@ describe("a newer version takes the place of an older one", () => {
     expect(here.zone()).toMatch(/aaaa1111/);
     expect(here.zone()).toMatch(/bbbb2222/);
   });
+  test("what both versions want is not to go", async () => {
+    const here = world();
+    const both = (token: string) => `${TOKENS[0].replace("aaaa1111", token)}TXT\t_pw\tpagewick-shared=77aa01bc\n`;
+    await save(here, both("aaaa1111"));
+    await save(here, both("bbbb2222"), "--instead-of", "pagewick-ownership");
+    const file = readFileSync(join(here.folder, "domains/brackwater.example.yaml"), "utf8");
+    expect(/remove: \|\n((?: {6}.*\n)+)/.exec(file)?.[1]).toMatch(/^ +@ +TXT +"pagewick-claim=aaaa1111"\n$/);
+  });
   test("SPF terms of the old one make room for the new one's", async () => {
     const here = world();
     const spf = (of: string) => `Type\tHost\tValue\nTXT\t@\tv=spf1 include:${of}.heronpost.example ~all\n`;
