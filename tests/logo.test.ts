@@ -1,3 +1,4 @@
+import { execFileSync } from "node:child_process";
 import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
@@ -129,4 +130,16 @@ test("a drawing is made clean once, shown, and its record saved; a file is never
   expect(refused.out).toContain("<image> puts a picture or a film into the drawing");
   expect(existsSync(join(folder, "photo-tiny-ps.svg"))).toBe(false);
   expect((await run(["logo", "prepare", "wide.svg", "--address", "http://x.example/l.svg"])).exit).toBe(2);
+  // A record without an address is no record, and nothing is written before that is said.
+  const unsaid = await run(["logo", "prepare", "wide.svg", "--into", "other.svg", "--write"]);
+  expect([unsaid.exit, existsSync(join(folder, "other.svg"))]).toEqual([2, false]);
+  expect(unsaid.err).toContain("a record needs the address of the drawing");
+});
+
+test("a pipe or a device in place of a drawing is refused, and never waited for", async () => {
+  execFileSync("mkfifo", [join(folder, "pipe.svg")]);
+  for (const file of ["pipe.svg", "/dev/zero"]) {
+    const ran = await run(["logo", "check", "--drawing", file]);
+    expect([ran.exit, ran.err]).toEqual([2, expect.stringContaining("a pipe or a device")]);
+  }
 });

@@ -275,6 +275,15 @@ export class ReportStore {
     );
   }
 
+  /** When the newest message that was reported as failed arrived, in seconds since 1970; undefined where there is none. */
+  newestFailure(domain: string): number | undefined {
+    const [row] = this.#sql.all<{ at: number | null }>(
+      "SELECT max(at) AS at FROM failure WHERE from_domain = ? OR from_domain LIKE '%.' || ?",
+      ...[domain, domain],
+    );
+    return row === undefined || row.at === null ? undefined : Number(row.at);
+  }
+
   /** Reports about single messages of a From domain and below, the newest first. */
   *failures(domain: string, since = 0): Generator<FailureReport> {
     const rows = this.#sql.rows<readonly [key: string, from: string, at: number, detail: string]>(

@@ -1,4 +1,3 @@
-import { readFileSync, statSync } from "node:fs";
 import { resolve } from "node:path";
 import { gunzipSync } from "node:zlib";
 import * as z from "zod";
@@ -11,7 +10,7 @@ import { type DomainName, displayName, name, parseName } from "../../core/name/i
 import { isOfType } from "../../core/record/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import type { WebOptions } from "../../net/web.ts";
-import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
+import { findWorkspace, openWorkspace, readText } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { domainName, sentence, time } from "../shapes.ts";
@@ -63,18 +62,9 @@ const said = (id: Check["id"], verdict: Check["verdict"], because: Clause, offen
   offences,
 });
 
-/** A file that was named, whole. */
-export function fileOf(cwd: string, path: string): Buffer {
-  const full = resolve(cwd, path);
-  try {
-    const { size } = statSync(full);
-    if (size > LARGEST_FILE) throw new Failure("logo-file-large", { path, octets: size });
-    return readFileSync(full);
-  } catch (error) {
-    if (error instanceof Failure) throw error;
-    throw new Failure("file-unreadable", { path, why: (error as NodeJS.ErrnoException).code ?? "" });
-  }
-}
+/** A file that was named, whole; never a pipe, a device, or more than any logo has. */
+export const fileOf = (cwd: string, path: string): Buffer =>
+  Buffer.from(readText(resolve(cwd, path), "latin1", LARGEST_FILE), "latin1");
 
 /** Octets as they are drawn; what is packed beyond all measure stays packed. */
 export function unpacked(octets: Buffer): Buffer {

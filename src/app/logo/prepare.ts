@@ -1,6 +1,7 @@
 import { existsSync } from "node:fs";
 import { resolve } from "node:path";
 import * as z from "zod";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { logoLabel, logoRecordText, prepareDrawing } from "../../core/logo/index.ts";
 import { name, withoutRootDot } from "../../core/name/index.ts";
@@ -59,26 +60,30 @@ export async function logoPrepare(request: LogoPrepareRequest, context: AppConte
   for (const url of [request.address, request.evidenceAddress])
     if (url !== undefined && (!URL.canParse(url) || new URL(url).protocol !== "https:"))
       throw new Failure("logo-address", { given: url });
+  if ((request.write || request.evidenceAddress !== undefined) && request.address === undefined)
+    throw new Failure("logo-address-needed", {});
+  const domains = workspace?.domains.map((one) => one.name) ?? [];
+  const domain = request.domain !== undefined ? nameOperand(request.domain) : domains.length === 1 ? domains[0] : undefined;
+  if (request.write && domain === undefined)
+    throw domains.length === 0 ? new Failure("no-domain", {}) : new Failure("which-domain", { domains });
+  if (request.write && domain !== undefined && !domains.includes(domain)) throw new Failure("not-in-workspace", { domain });
   const prepared = prepareDrawing(before, title.slice(0, 64));
   const clean = prepared.text !== "" && prepared.offences.length === 0;
   const into = request.into ?? file.replace(/(\.svgz?)?$/i, "-tiny-ps.svg");
   if (clean && existsSync(resolve(context.cwd, into)) && !request.force)
     throw new Failure("file-there", { path: into, what: "drawing" });
   if (clean) saveText(context, into, prepared.text);
-  const domain = request.domain === undefined ? workspace?.domains[0]?.name : nameOperand(request.domain);
   const record =
     request.address === undefined ? null : logoRecordText({ drawing: request.address, evidence: request.evidenceAddress });
   let ask: string | null = null;
-  if (request.write && record !== null && clean) {
-    if (workspace === undefined || domain === undefined || !workspace.domains.some((one) => one.name === domain))
-      throw new Failure("no-domain", {});
+  if (request.write && record !== null && clean && workspace !== undefined && domain !== undefined) {
     const service = ownService(workspace, { service: undefined });
     ask = `${service.key}-logo`;
     const id = ask;
     const at = name(`${logoLabel("default")}.${withoutRootDot(domain)}`);
     await reviseAsks(workspace, domain, context, (now) => ({
       service,
-      without: new Map(now.asks.some((one) => one.id === id) ? [[id, { clause: "retired-other-policy" } as const]] : []),
+      without: new Map(now.asks.some((one) => one.id === id) ? [[id, clause("retired-other-policy")]] : []),
       add: [
         {
           ...{ id, service: service.key, purpose: "policy", domain, after: [] },

@@ -16,6 +16,17 @@ const registration = z.object({
   dsTtl: z.number(),
 });
 
+const refusal = z.object({ error: z.string() });
+
+/** What octets say as JSON; undefined where they are none. */
+function jsonIn(octets: Buffer): unknown {
+  try {
+    return JSON.parse(octets.toString("utf8"));
+  } catch {
+    return undefined;
+  }
+}
+
 export const labRegistrarSchema = z.object({
   at: time,
   domain: domainName,
@@ -60,13 +71,16 @@ export async function labRegistrar(request: LabRegistrarRequest, context: AppCon
       headers: { accept: "application/json", ...(change === undefined ? {} : { "content-type": "application/json" }) },
       ...(change === undefined ? {} : { body: JSON.stringify(change) }),
     });
-    if (!asked.ok) throw new Failure("lab-unreachable", { address: lab, because: asked.error });
+    if (!asked.ok) throw new Failure("lab-unreachable", { because: asked.error });
     const { status, body } = asked.value;
     if (status === 404) throw new Failure("lab-other-domain", { domain });
-    const answer: unknown = JSON.parse(body.toString("utf8"));
-    if (status === 422)
-      throw new Failure("registrar-refused", { domain, said: z.object({ error: z.string() }).parse(answer).error });
-    const { nameServers, ...rest } = registration.parse(answer);
+    const answer = jsonIn(body);
+    const refused = status === 422 ? refusal.safeParse(answer) : undefined;
+    if (refused?.success === true) throw new Failure("registrar-refused", { domain, said: refused.data.error });
+    const read = registration.safeParse(answer);
+    if (status !== 200 || !read.success)
+      throw new Failure("lab-unreachable", { because: clause("peer-http-status", { status }) });
+    const { nameServers, ...rest } = read.data;
     return { ...rest, nameServers: nameServers.map(serverName) };
   };
   const { nameServers, ds, withoutDs } = request;

@@ -130,7 +130,7 @@ function shown(report: FailureReport, source: Source | undefined): DmarcFailures
 /** The domain that was named, or the only one that there are such reports of. */
 function domainOf(operand: string | undefined, workspace: Workspace, store: ReportStore): DomainName {
   if (operand !== undefined) return nameOperand(operand);
-  const reported = workspace.domains.filter(({ name }) => store.failures(name).next().done !== true).map(({ name }) => name);
+  const reported = workspace.domains.filter(({ name }) => store.newestFailure(name) !== undefined).map(({ name }) => name);
   const [only, ...others] = reported;
   if (only === undefined) throw new Failure("no-failures", { domain: undefined });
   if (others.length > 0) throw new Failure("which-reports", { domains: reported });
@@ -146,7 +146,7 @@ export async function dmarcFailures(request: DmarcFailuresRequest, context: AppC
   const store = await workspace.openReports(context);
   try {
     const domain = domainOf(operand, workspace, store);
-    const newest = store.failures(domain).next().value?.at;
+    const newest = store.newestFailure(domain);
     if (newest === undefined) throw new Failure("no-failures", { domain });
     // Who is behind an address is known from the daily reports, where there are any.
     const sources = await withReports(

@@ -1,7 +1,7 @@
 import { type Clause, clause } from "../clause/index.ts";
-import { canonicalField, forbids, keysOf, type Signature, valueFits } from "../dkim/index.ts";
+import { canonicalField, forbids, keysOf, type Signature, valueFits, withoutValue } from "../dkim/index.ts";
 import type { Lookup } from "../lookup/index.ts";
-import { field, type HeaderField } from "../message/index.ts";
+import type { HeaderField } from "../message/index.ts";
 import { displayName, parseName, readMailDomain } from "../name/index.ts";
 import { decodeUtf8 } from "../record/index.ts";
 import { err, ok, type Result } from "../result.ts";
@@ -51,9 +51,6 @@ export function readSeal(from: HeaderField): Result<Seal, Clause> {
   if (!keyName.ok || /[^a-z0-9._-]/i.test(selector)) return err(clause("dkim-signature-s"));
   const at = get("t");
   if (at !== undefined && !/^\d{1,76}$/.test(at)) return err(clause("dkim-signature-number", { tag: "t" }));
-  const b = list.get("b");
-  const cut = from.colon + 1;
-  const raw = b === undefined ? from.raw : from.raw.slice(0, cut + b.valueStart) + from.raw.slice(cut + b.valueEnd);
   return ok({
     field: from,
     algorithm: algorithm as Seal["algorithm"],
@@ -64,7 +61,7 @@ export function readSeal(from: HeaderField): Result<Seal, Clause> {
     value: Buffer.from(value, "base64"),
     cv,
     sealedAt: at === undefined ? undefined : Math.min(Number(at), Number.MAX_SAFE_INTEGER),
-    unsigned: field(raw),
+    unsigned: withoutValue(from, list),
   });
 }
 

@@ -3,7 +3,7 @@ import { field, type HeaderField } from "../message/index.ts";
 import { type DomainName, isAtOrBelow, parseName, readMailDomain } from "../name/index.ts";
 import { decodeUtf8 } from "../record/index.ts";
 import { err, ok, type Result } from "../result.ts";
-import { readTagList } from "../tag-list.ts";
+import { readTagList, type TagList } from "../tag-list.ts";
 import type { Canonicalization } from "./canonical.ts";
 
 const ALGORITHMS = ["rsa-sha256", "ed25519-sha256"] as const;
@@ -58,6 +58,13 @@ const canonicalization = (text: string): Canonicalization | undefined =>
 function domainOf(text: string | undefined): DomainName | undefined {
   const parsed = text === undefined ? undefined : readMailDomain(decodeUtf8(text));
   return parsed?.ok ? parsed.value : undefined;
+}
+
+/** A field without the value of its `b=`, as it goes into the hash (RFC 6376 section 3.7). */
+export function withoutValue(from: HeaderField, list: TagList): HeaderField {
+  const b = list.get("b");
+  const cut = from.colon + 1;
+  return field(b === undefined ? from.raw : from.raw.slice(0, cut + b.valueStart) + from.raw.slice(cut + b.valueEnd));
 }
 
 /**
@@ -120,9 +127,6 @@ export function readSignature(from: HeaderField, as: "dkim" | "arc" = "dkim"): R
   if (expires !== undefined && signedAt !== undefined && expires <= signedAt)
     return wrong(clause("dkim-signature-expires-before"));
 
-  const b = list.get("b");
-  const cut = from.colon + 1;
-  const raw = b === undefined ? from.raw : from.raw.slice(0, cut + b.valueStart) + from.raw.slice(cut + b.valueEnd);
   return ok({
     field: from,
     algorithm: algorithm as Signature["algorithm"],
@@ -139,6 +143,6 @@ export function readSignature(from: HeaderField, as: "dkim" | "arc" = "dkim"): R
     length,
     signedAt,
     expires,
-    unsigned: field(raw),
+    unsigned: withoutValue(from, list),
   });
 }

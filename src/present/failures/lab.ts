@@ -27,8 +27,11 @@ export const LAB = {
       "start one with zandrel lab, and type the export lines that it prints",
     ),
   ),
-  "lab-unreachable": undetermined(({ address, because }: { address: string; because: Clause }) =>
-    say(`the lab could not be asked at ${visible(address)}: ${visible(inWords(because))}`, "see whether zandrel lab still runs"),
+  "lab-unreachable": undetermined(({ because }: { because: Clause }) =>
+    say(
+      `the lab that ZANDREL_LAB names could not be asked: ${visible(inWords(because))}`,
+      "see whether zandrel lab still runs, and type the export lines that it prints again",
+    ),
   ),
   "lab-other-domain": usage(({ domain }: { domain: DomainName }) =>
     say(

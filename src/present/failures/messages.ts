@@ -2,7 +2,7 @@ import type { Clause } from "../../core/clause/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
 import { visible } from "../safe.ts";
-import { type Failings, names, problem, quote, say, size, usage } from "./words.ts";
+import { type Failings, names, problem, quote, say, usage } from "./words.ts";
 
 export const MESSAGES = {
   canonicalization: usage(() =>
@@ -67,8 +67,12 @@ export const MESSAGES = {
       "name one such as https://www.brackwater.example/logo.svg",
     ),
   ),
-  "logo-file-large": usage(({ path, octets }: { path: string; octets: number }) =>
-    say(`${visible(path)} has ${size(octets)}, and a logo has 32 kB at most`, "name the file of the logo itself", path),
+  "logo-address-needed": usage(() =>
+    say(
+      "a record needs the address of the drawing, and none was named",
+      "add --address https://www.brackwater.example/logo.svg, with your own address",
+      "--address",
+    ),
   ),
   "no-failures": problem(({ domain }: { domain: DomainName | undefined }) =>
     say(

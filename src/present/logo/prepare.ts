@@ -3,6 +3,7 @@ import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
 import { count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
+import { shellWord } from "../safe.ts";
 
 /** The result of {@link logoPrepare} for people. */
 export function logoPrepareText(
@@ -21,7 +22,7 @@ export function logoPrepareText(
       : ask !== null
         ? `Next: ${style.command(`zandrel draft ${plain}`)}, once the file is at its address`
         : record === null
-          ? `Next: put the file on your web server, and then, with its address in place of the words in capitals: ${style.command(`zandrel logo prepare ${visible(file)} --force --address https://www.YOUR-SITE/logo.svg --write`)}`
+          ? `Next: put the file on your web server, and then, with its address in place of the words in capitals: ${style.command(`zandrel logo prepare ${shellWord(file)} --force --address https://www.YOUR-SITE/logo.svg --write`)}`
           : `Next: the same again with ${style.command("--write")}, so that the record is saved as an ask`;
   return [
     wrap(head, width),

@@ -36,7 +36,7 @@ function nextOf({ dmarc, bulk, arc }: Judgement): { readonly words?: string; rea
   const changer = arc?.sets.find(({ instance }) => instance === arc.changedAt);
   if (dmarc.result === "fail" && arc?.result === "pass" && arc.provenAt !== null)
     return {
-      words: `Your own sending is in order. ${changer === undefined ? "Those who forward it" : `Those who run ${displayName(changer.sealer)}`} can help: they leave text and subject as they are, or put the address of the list into From.`,
+      words: `The sending itself was in order. ${changer === undefined ? "Those who forward it" : `Those who run ${displayName(changer.sealer)}`} can help: they leave text and subject as they are, or put the address of the list into From.`,
     };
   if (dmarc.result === "fail") return { command: `zandrel audit ${domain}` };
   return bulk.some(({ met }) => met === false)

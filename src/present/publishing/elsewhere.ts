@@ -15,4 +15,4 @@ export const followServers = ({ domain }: ServedElsewhere): string => `zandrel h
 
 /** That other servers serve a domain, and what that means for whatever is published. */
 export const elsewhereLine = ({ domain, title, servers }: ServedElsewhere, { style, width }: Layout): string =>
-  `  ${style.bad("✗ elsewhere")}  ${wrap(`${displayName(domain)} is served by ${listOf(servers.map(displayName))} and not by ${visible(title)}: nobody would see what is published at ${visible(title)}`, width - 6, "    ")}`;
+  `  ${style.bad("✗ elsewhere")}  ${wrap(`${displayName(domain)} is served by ${listOf(servers.map(displayName))} and not by ${visible(title)}: nobody would see what is published at ${visible(title)}`, width - 15, "    ")}`;
